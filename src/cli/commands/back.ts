@@ -1,0 +1,75 @@
+import type { CommandModule } from "yargs";
+import { back, type BackResult } from "../../tasks/back.js";
+import { count } from "../layout.js";
+import type { GlobalArgs, Session } from "../session.js";
+import { driftText, losingOptions, ranText, scriptsText, type LosingArgs } from "./running.js";
+
+interface Args extends GlobalArgs, LosingArgs {
+  target?: string | undefined;
+  count?: number | undefined;
+  to?: number | undefined;
+  show?: boolean | undefined;
+}
+
+export function backCommand(session: Session): CommandModule<object, Args> {
+  return {
+    command: "back",
+    describe: "Undo the newest migrations",
+    builder: yargs =>
+      losingOptions(yargs)
+        .option("target", {
+          type: "string",
+          describe: "Which database; home when left out",
+          requiresArg: true,
+        })
+        .option("count", {
+          type: "number",
+          describe: "How many; one when left out",
+          requiresArg: true,
+          conflicts: "to",
+        })
+        .option("to", {
+          type: "number",
+          describe: "The migration to go back to, which stays; 0 undoes all",
+          requiresArg: true,
+        })
+        .option("show", { type: "boolean", describe: "Print the SQL and run nothing" })
+        .check(
+          ({ count: number }) =>
+            number === undefined ||
+            (Number.isInteger(number) && number > 0) ||
+            "--count must be a whole number above 0",
+        )
+        .example("$0 back", "Undo the newest migration")
+        .example("$0 back --to 0", "Undo all"),
+    handler: async args => {
+      const { target, count: number, to, show } = args;
+      const onRun = session.progress("back");
+      const options = {
+        ...session.taskOptions(args),
+        target,
+        count: number,
+        to,
+        show,
+        onRun,
+        mayLose: session.mayLose(args),
+      };
+      const result = await back(options);
+      session.result(result, () => text(result, session));
+    },
+  };
+}
+
+function text(result: BackResult, session: Session): string {
+  const { target, ran, scripts, editedBack } = result;
+  if (scripts) return scriptsText(scripts);
+  if (ran.length === 0) return `Nothing to undo: ${target} is there already.`;
+  return [
+    ...editedBack.map(name =>
+      session.colours.yellow(`The back script of ${name} was edited after it ran; it was run as it is now.`),
+    ),
+    ...ranText(ran, "back", session),
+    `${count(ran.length, "migration")} undone on ${target}.`,
+    ...driftText(result.drift, session),
+  ].join("\n");
+}

@@ -1,0 +1,83 @@
+import type { CommandModule } from "yargs";
+import { RISK_LEVELS, type RiskLevel } from "../../core/change/risk.js";
+import { compare, type ComparedChange, type CompareResult } from "../../tasks/compare.js";
+import { columns, count } from "../layout.js";
+import type { Colours, GlobalArgs, Session } from "../session.js";
+
+interface Args extends GlobalArgs {
+  from?: string | undefined;
+  to?: string | undefined;
+  target?: string | undefined;
+  strict?: boolean | undefined;
+}
+
+export function compareCommand(session: Session): CommandModule<object, Args> {
+  return {
+    command: "compare",
+    describe: "What differs between two points, and how risky it is",
+    builder: yargs =>
+      yargs
+        .option("from", {
+          type: "string",
+          describe: "models, history, empty, or a number; history when left out",
+          requiresArg: true,
+        })
+        .option("to", { type: "string", describe: "The same; models when left out", requiresArg: true })
+        .option("target", {
+          type: "string",
+          describe: "The database whose rows are counted; home when left out",
+          requiresArg: true,
+        })
+        .option("strict", { type: "boolean", describe: "Exit with 1 when something differs" })
+        .example("$0 compare", "What the models have and the migrations do not")
+        .example("$0 compare --from 0002 --to history", "What came after migration 0002"),
+    handler: async args => {
+      const { from, to, target } = args;
+      const result = await compare({ ...session.taskOptions(args), from, to, target });
+      session.result(result, () => text(result, session));
+      if (args.strict && result.changes.length > 0) session.exitStatus = 1;
+    },
+  };
+}
+
+function text({ from, to, changes, counts, rows }: CompareResult, { colours }: Session): string {
+  if (changes.length === 0) return `${colours.green("✓")} ${from} → ${to}: no difference`;
+  const found = (rows?.found ?? []).map(
+    ({ question, count: number, meaning }) =>
+      `  ${number} ${question}${meaning === "refuses" ? colours.yellow("  in the way") : colours.red("  would go")}`,
+  );
+  const next =
+    from === "history" && to === "models" ? ["", colours.dim('Next: emberset draft "what it does"')] : [];
+  return [
+    `${from} → ${to}`,
+    "",
+    changesText(changes, colours),
+    "",
+    `${count(changes.length, "change")}: ${RISK_LEVELS.map(level => `${counts[level]} ${colourRisk(level, colours)}`).join(" · ")}`,
+    ...(rows
+      ? [
+          "",
+          found.length > 0
+            ? `Rows of target ${rows.target}:`
+            : `No row of target ${rows.target} is in the way, none would go.`,
+        ]
+      : []),
+    ...found,
+    ...next,
+  ].join("\n");
+}
+
+/** A table of changes with their risks. */
+export function changesText(changes: readonly ComparedChange[], colours: Colours): string {
+  const rows = changes.map(({ words, detail, risk, reason }) => [
+    words,
+    detail,
+    colourRisk(risk, colours) + (reason === undefined ? "" : colours.dim(` (${reason})`)),
+  ]);
+  return columns(["change", "detail", "risk"], rows, colours);
+}
+
+function colourRisk(level: RiskLevel, colours: Colours): string {
+  if (level === "safe") return colours.green(level);
+  return level === "loses data" ? colours.red(level) : colours.yellow(level);
+}

@@ -1,0 +1,73 @@
+import type { CommandModule } from "yargs";
+import { describe, type DescribedTable, type DescribeResult, type NamedText } from "../../tasks/describe.js";
+import { columns, count } from "../layout.js";
+import { showPath } from "../problem-text.js";
+import type { Colours, GlobalArgs, Session } from "../session.js";
+
+interface Args extends GlobalArgs {
+  table?: string | undefined;
+  target?: string | undefined;
+}
+
+export function describeCommand(session: Session): CommandModule<object, Args> {
+  return {
+    command: "describe [table]",
+    describe: "What the database really holds",
+    builder: yargs =>
+      yargs
+        .positional("table", { type: "string", describe: "One table; all when left out" })
+        .option("target", {
+          type: "string",
+          describe: "Which database; home when left out",
+          requiresArg: true,
+        })
+        .example("$0 describe pieces", "Columns, keys, references both ways, indexes, checks, rows"),
+    handler: async args => {
+      const { table, target } = args;
+      const result = await describe({ ...session.taskOptions(args), table, target });
+      session.result(result, () => text(result, session));
+    },
+  };
+}
+
+function text({ target, dialect, file, tables, leftAlone }: DescribeResult, { colours }: Session): string {
+  const rows = tables.reduce((sum, table) => sum + table.rows, 0);
+  const head = `${colours.bold(target)} · ${dialect} · ${showPath(file)} · ${count(tables.length, "table")}, ${count(rows, "row")}`;
+  const others = leftAlone.map(
+    ({ kind, name, table }) => `  ${kind} ${name}${table === undefined ? "" : ` on ${table}`}`,
+  );
+  return [
+    head,
+    ...tables.map(table => tableText(table, colours)),
+    ...(others.length > 0 ? [`Left alone:\n${others.join("\n")}`] : []),
+  ].join("\n\n");
+}
+
+function tableText(table: DescribedTable, colours: Colours): string {
+  const rows = table.columns.map(({ name, type, required, default: value = "", remarks }) => [
+    name,
+    type,
+    required ? "required" : colours.dim("may be null"),
+    value,
+    remarks.join(", "),
+  ]);
+  const named = (word: string, list: readonly NamedText[]) =>
+    list.map(({ name, text: what }) => [word, name, what]);
+  const facts = [
+    ...(table.key.length > 1 ? [["key", "", `(${table.key.join(", ")})`]] : []),
+    ...named("unique", table.uniques),
+    ...named("index", table.indexes),
+    ...named("check", table.checks),
+    ...table.refersTo.map(({ name, text: what }) => ["refers to", name, what]),
+    ...table.referredBy.map(({ name, table: from, columns: names, onDelete }) => [
+      "referred by",
+      name,
+      `${from} (${names.join(", ")})${onDelete === "no action" ? "" : `, on delete ${onDelete}`}`,
+    ]),
+  ];
+  return [
+    `${colours.bold(table.table)} · ${count(table.rows, "row")}`,
+    columns(["column", "type", "", "default", "remarks"], rows, colours),
+    ...(facts.length > 0 ? ["", columns(["", "", ""], facts, colours).replace(/^\s*\n/, "")] : []),
+  ].join("\n");
+}

@@ -1,0 +1,65 @@
+import type { CommandModule } from "yargs";
+import { forward, type ForwardResult } from "../../tasks/forward.js";
+import { count } from "../layout.js";
+import type { GlobalArgs, Session } from "../session.js";
+import { driftText, losingOptions, ranText, scriptsText, type LosingArgs } from "./running.js";
+
+interface Args extends GlobalArgs, LosingArgs {
+  target?: string | undefined;
+  to?: number | undefined;
+  show?: boolean | undefined;
+}
+
+export function forwardCommand(session: Session): CommandModule<object, Args> {
+  return {
+    command: "forward",
+    describe: "Run the pending migrations",
+    builder: yargs =>
+      losingOptions(yargs)
+        .option("target", {
+          type: "string",
+          describe: "Which database; home when left out",
+          requiresArg: true,
+        })
+        .option("to", {
+          type: "number",
+          describe: "The last migration to run, by its number",
+          requiresArg: true,
+        })
+        .option("show", { type: "boolean", describe: "Print the SQL and run nothing" })
+        .example("$0 forward --show", "Read what would run")
+        .example("$0 forward --target live", "Run on the target live"),
+    handler: async args => {
+      const { target, to, show } = args;
+      const onRun = session.progress("forward");
+      const options = {
+        ...session.taskOptions(args),
+        target,
+        to,
+        show,
+        onRun,
+        mayLose: session.mayLose(args),
+      };
+      const result = await forward(options);
+      session.result(result, () => text(result, session));
+    },
+  };
+}
+
+function text(result: ForwardResult, session: Session): string {
+  const { colours } = session;
+  const { target, ran, left, scripts } = result;
+  if (scripts) return scripts.length > 0 ? scriptsText(scripts) : `-- nothing is pending on ${target}`;
+  if (ran.length === 0)
+    return left > 0
+      ? `Nothing to run up to there; ${count(left, "migration")} pending.`
+      : `${colours.green("✓")} Nothing is pending on ${target}.`;
+  const rest = left > 0 ? `, ${left} still pending` : "";
+  return [
+    ...ranText(ran, "forward", session),
+    `${count(ran.length, "migration")} ran on ${target}${rest}.`,
+    ...driftText(result.drift, session),
+    "",
+    colours.dim("Next: emberset describe"),
+  ].join("\n");
+}

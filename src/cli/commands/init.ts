@@ -1,0 +1,37 @@
+import type { CommandModule } from "yargs";
+import { init, type InitResult } from "../../tasks/init.js";
+import { showPath } from "../problem-text.js";
+import type { Session } from "../session.js";
+
+interface Args {
+  folder?: string | undefined;
+  file?: string | undefined;
+}
+
+export function initCommand(session: Session): CommandModule<object, Args> {
+  return {
+    command: "init [folder]",
+    describe: "Start a project: a config, a first model, ignore rules",
+    builder: yargs =>
+      yargs
+        .positional("folder", { type: "string", describe: "Where; the current folder when left out" })
+        .option("file", { type: "string", describe: "The database file, from the folder", requiresArg: true })
+        .example("$0 init studio", "A project in the folder studio, on the SQLite file studio.db"),
+    handler: ({ folder, file }) => {
+      const result = init({ folder, file });
+      session.result(result, () => text(result, session));
+    },
+  };
+}
+
+function text({ folder, written }: InitResult, { colours }: Session): string {
+  const place = showPath(folder);
+  return [
+    `Written in ${place}:`,
+    ...written.map(file => `  ${file}`),
+    "",
+    colours.dim(
+      `Next: look at models/potter.ts, write your own, then${place === "." ? "" : ` cd ${place} and`} emberset check`,
+    ),
+  ].join("\n");
+}

@@ -1,0 +1,44 @@
+import type { Argv } from "yargs";
+import type { Direction } from "../../core/direction.js";
+import type { RanMigration, RunResult } from "../../tasks/run-migrations.js";
+import type { Session } from "../session.js";
+
+/** The options of commands that can take rows away. */
+export interface LosingArgs {
+  confirm?: string | undefined;
+}
+
+export function losingOptions<T>(yargs: Argv<T>): Argv<T & LosingArgs> {
+  return yargs.option("confirm", {
+    type: "string",
+    describe: "The name of a guarded target, when rows there may go",
+    requiresArg: true,
+  }) as Argv<T & LosingArgs>;
+}
+
+/** A line for each migration that ran. */
+export function ranText(ran: readonly RanMigration[], direction: Direction, session: Session): string[] {
+  return ran.map(run => runText(run, direction, session));
+}
+
+export function runText(
+  { name, here, tookMs }: RanMigration,
+  direction: Direction,
+  { colours }: Session,
+): string {
+  const arrow = direction === "forward" ? "→" : "←";
+  const time = here ? `${Math.max(1, Math.round(tookMs))} ms` : "another process had run it already";
+  return `${colours.green(arrow)} ${name}  ${colours.dim(time)}`;
+}
+
+export function scriptsText(scripts: NonNullable<RunResult["scripts"]>): string {
+  return scripts.map(({ text }) => text.trimEnd()).join("\n\n\n");
+}
+
+export function driftText(drift: readonly string[], { colours }: Session): string[] {
+  if (drift.length === 0) return [];
+  return [
+    colours.red("The database now differs from what the migrations say; the script does something else:"),
+    ...drift.map(line => `  ${line}`),
+  ];
+}

@@ -1,0 +1,72 @@
+import type { CommandModule } from "yargs";
+import { status, type StatusResult, type TargetStatus } from "../../tasks/status.js";
+import { columns, count } from "../layout.js";
+import { showPath } from "../problem-text.js";
+import type { Colours, GlobalArgs, Session } from "../session.js";
+
+interface Args extends GlobalArgs {
+  target?: string | undefined;
+  strict?: boolean | undefined;
+}
+
+export function statusCommand(session: Session): CommandModule<object, Args> {
+  return {
+    command: "status",
+    describe: "Per target: what ran, what is pending, edited, missing or drifted",
+    builder: yargs =>
+      yargs
+        .option("target", { type: "string", describe: "One target; all when left out", requiresArg: true })
+        .option("strict", {
+          type: "boolean",
+          describe: "Exit with 1 when anything is pending, edited, missing or drifted",
+        })
+        .example("$0 status --strict", "In CI: fail when a migration was not run"),
+    handler: async args => {
+      const result = await status({ ...session.taskOptions(args), target: args.target });
+      session.result(result, () => text(result, session));
+      if (args.strict && result.targets.some(isUnsettled)) session.exitStatus = 1;
+    },
+  };
+}
+
+function isUnsettled({ migrations, drift }: TargetStatus): boolean {
+  return migrations.some(({ state }) => state !== "run") || (drift?.length ?? 0) > 0;
+}
+
+function text({ targets }: StatusResult, { colours }: Session): string {
+  return targets.map(target => targetText(target, colours)).join("\n\n");
+}
+
+function targetText(target: TargetStatus, colours: Colours): string {
+  const { target: name, dialect, file, home, guarded, exists, migrations, drift = [] } = target;
+  const marks = [home && "home", guarded && "guarded"].filter(Boolean).join(", ");
+  const head = `${colours.bold(name)}${marks && ` (${marks})`} · ${dialect} · ${showPath(file)}${exists ? "" : " · not there yet"}`;
+  if (migrations.length === 0) return `${head}\n  no migrations yet`;
+  const rows = migrations.map(({ name: migration, state, ranAt, tookMs }) => [
+    migration,
+    stateText(state, colours),
+    ranAt === undefined ? "" : `${ranAt.slice(0, 16).replace("T", " ")} UTC, ${tookMs} ms`,
+  ]);
+  return [
+    head,
+    columns(["migration", "state", "ran"], rows, colours),
+    ...(drift.length > 0
+      ? [colours.red(`  drift, the database differs from its migrations in ${count(drift.length, "thing")}:`)]
+      : []),
+    ...drift.map(line => `    ${line}`),
+    `  ${summary(target)}`,
+  ].join("\n");
+}
+
+function stateText(state: string, colours: Colours): string {
+  if (state === "run") return colours.green(state);
+  return state === "pending" ? colours.yellow(state) : colours.red(state);
+}
+
+function summary({ migrations, pending, drift }: TargetStatus): string {
+  const number = (state: string) => migrations.filter(each => each.state === state).length;
+  const parts = [`${number("run")} run`, `${pending} pending`];
+  for (const state of ["edited", "missing"]) if (number(state) > 0) parts.push(`${number(state)} ${state}`);
+  if (drift) parts.push(drift.length === 0 ? "no drift" : "drift");
+  return parts.join(" · ");
+}

@@ -1,0 +1,10 @@
+import { VERSION } from "../version.js";
+
+// The version alone is asked for by scripts and editors: it does without the parser of arguments.
+const args = process.argv.slice(2);
+if (args.length === 1 && (args[0] === "--version" || args[0] === "-v")) {
+  process.stdout.write(`${VERSION}\n`);
+} else {
+  const { main } = await import("./main.js");
+  process.exitCode = await main(args);
+}

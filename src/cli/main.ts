@@ -1,0 +1,74 @@
+import yargs from "yargs";
+import { problems } from "../core/problems.js";
+import { VERSION } from "../version.js";
+import { backCommand } from "./commands/back.js";
+import { checkCommand } from "./commands/check.js";
+import { compareCommand } from "./commands/compare.js";
+import { describeCommand } from "./commands/describe.js";
+import { draftCommand } from "./commands/draft.js";
+import { forwardCommand } from "./commands/forward.js";
+import { initCommand } from "./commands/init.js";
+import { statusCommand } from "./commands/status.js";
+import { Session } from "./session.js";
+
+/** Runs one command. @returns the exit status */
+export async function main(args: readonly string[]): Promise<number> {
+  const session = new Session(args);
+  const parser = yargs([...args])
+    .scriptName("emberset")
+    .locale("en")
+    .usage(
+      "$0 <command>\n\nModels in TypeScript, migrations you can read and undo, and a look at what is there.",
+    )
+    .option("project", {
+      type: "string",
+      describe: "A folder of the project",
+      requiresArg: true,
+      global: true,
+    })
+    .option("json", {
+      type: "boolean",
+      describe: "One JSON document on stdout, nothing else there",
+      global: true,
+    })
+    .option("yes", { type: "boolean", describe: "Go on where the command would ask", global: true })
+    .option("colour", {
+      type: "boolean",
+      default: true,
+      describe: "Colours; --no-colour or NO_COLOR turns them off",
+      global: true,
+    })
+    .option("trace", {
+      type: "boolean",
+      describe: "Every SQL statement with its time, on stderr",
+      global: true,
+    })
+    .command(initCommand(session))
+    .command(checkCommand(session))
+    .command(compareCommand(session))
+    .command(draftCommand(session))
+    .command(statusCommand(session))
+    .command(forwardCommand(session))
+    .command(backCommand(session))
+    .command(describeCommand(session))
+    .demandCommand(1, "No command was given")
+    .recommendCommands()
+    .strict()
+    .version(VERSION)
+    .help()
+    .alias({ version: "v", help: "h" })
+    .wrap(Math.min(process.stdout.columns ?? 100, 110))
+    .exitProcess(false)
+    .showHelpOnFail(false)
+    .fail((message, error) => {
+      if (error) throw error;
+      const [command] = args.filter(arg => !arg.startsWith("-"));
+      throw problems.usage({ what: message, ...(command && { command }) });
+    });
+  try {
+    await parser.parseAsync();
+  } catch (error) {
+    session.fail(error);
+  }
+  return session.exitStatus;
+}

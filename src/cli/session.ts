@@ -1,0 +1,79 @@
+import { createColors } from "picocolors";
+import { Problem, problems } from "../core/problems.js";
+import type { Direction } from "../core/direction.js";
+import type { RanMigration } from "../tasks/run-migrations.js";
+import type { MayLose } from "../tasks/options.js";
+import { askToLose } from "./ask.js";
+import { problemText, problemJson } from "./problem-text.js";
+
+export type Colours = ReturnType<typeof createColors>;
+
+/** The options that every command takes. */
+export interface GlobalArgs {
+  readonly project?: string | undefined;
+  readonly json?: boolean | undefined;
+  readonly yes?: boolean | undefined;
+  readonly trace?: boolean | undefined;
+}
+
+/** One run of the program: where its output goes, in what form, and what status it ends with. */
+export class Session {
+  readonly colours: Colours;
+  exitStatus = 0;
+  private readonly json: boolean;
+
+  constructor(args: readonly string[]) {
+    // Known before the arguments are parsed: a mistake in them is reported in the form that was asked for.
+    this.json = args.includes("--json");
+    const off =
+      args.includes("--no-colour") || Boolean(process.env["NO_COLOR"]) || process.env["TERM"] === "dumb";
+    this.colours = createColors(!off && (process.stdout.isTTY || Boolean(process.env["FORCE_COLOR"])));
+  }
+
+  /** The result of a command: as JSON, or as text. */
+  result(value: unknown, text: () => string): void {
+    process.stdout.write(this.json ? `${JSON.stringify(value, undefined, 2)}\n` : `${text().trimEnd()}\n`);
+  }
+
+  /** Progress and remarks, which are never part of the result. */
+  note(text: string): void {
+    process.stderr.write(`${text}\n`);
+  }
+
+  /** Says on stderr, as it happens, what ran; at a terminal the result says it too. */
+  progress(direction: Direction): ((run: RanMigration) => void) | undefined {
+    if (!this.json || !process.stderr.isTTY) return undefined;
+    return run => this.note(`${direction} ${run.name}`);
+  }
+
+  fail(error: unknown): void {
+    const problem = error instanceof Problem ? error : faultOf(error);
+    this.exitStatus = problem.exit;
+    if (this.json) process.stdout.write(`${JSON.stringify({ error: problemJson(problem) }, undefined, 2)}\n`);
+    else process.stderr.write(`${problemText(problem, this.colours)}\n`);
+  }
+
+  /** The options that tasks share. */
+  taskOptions({ project, trace }: GlobalArgs) {
+    return {
+      project,
+      ...(trace && {
+        trace: (sql: string, ms: number) =>
+          this.note(this.colours.dim(`${ms.toFixed(1).padStart(8)} ms  ${sql}`)),
+      }),
+    };
+  }
+
+  /** Whether rows may go: as the options say, else asked at a terminal, else no. */
+  mayLose({ yes, confirm }: { yes?: boolean | undefined; confirm?: string | undefined }): MayLose {
+    return async (losses, target) => {
+      if (target.guarded ? confirm === target.name : yes) return true;
+      if (this.json || !process.stdin.isTTY || !process.stderr.isTTY) return false;
+      return askToLose(losses, target);
+    };
+  }
+}
+
+function faultOf(error: unknown): Problem {
+  return problems.fault({ reason: error instanceof Error ? error.message : String(error) }, error);
+}

@@ -1,0 +1,217 @@
+import { addressOf, tablesByAddress } from "../schema/address.js";
+import { equal } from "../schema/canonical.js";
+import {
+  PART_KINDS,
+  partsOf,
+  type Column,
+  type Default,
+  type ForeignKey,
+  type PartKind,
+  type Parts,
+  type Schema,
+  type Table,
+} from "../schema/types.js";
+import { factsOf } from "./apply.js";
+import { columnsOfPart } from "./columns-used.js";
+import { order } from "./order.js";
+import { renameInColumn, renameInPart, type NameMap } from "./rename.js";
+import type { Change } from "./types.js";
+
+/** What two schemas alone do not tell of the way from one to the other. */
+export interface DiffHints {
+  /** New addresses of renamed tables by old ones. */
+  readonly tables?: ReadonlyMap<string, string>;
+  /** New names of renamed columns by old ones, per table (its address after). */
+  readonly columns?: ReadonlyMap<string, ReadonlyMap<string, string>>;
+  /** What rows that exist get in a column, by fillKey. */
+  readonly fills?: ReadonlyMap<string, Default>;
+  /** Keep the place of columns that arrive before others. @default false: they come last */
+  readonly places?: boolean;
+}
+
+/** The key of DiffHints.fills: a table's address after, and a column. */
+export function fillKey(table: string, column: string): string {
+  return `${table} ${column}`;
+}
+
+/** The changes that turn a into b, in an order that a database accepts. */
+export function diff(a: Schema, b: Schema, hints: DiffHints = {}): Change[] {
+  const [before, after] = [tablesByAddress(a), tablesByAddress(b)];
+  const tableNames = usable(hints.tables ?? new Map(), before, after);
+  const names: NameMap = {
+    table: address => tableNames.get(address) ?? address,
+    column: (table, column) => columnNames.get(table)?.get(column) ?? column,
+  };
+  const survives = (address: string) => after.has(names.table(address)) && !isTaken(address, tableNames);
+  const pairs = [...before].flatMap(([address, was]) =>
+    survives(address) ? [{ address, was, now: after.get(names.table(address))! }] : [],
+  );
+  const columnNames = new Map(
+    pairs.map(({ address, was, now }) => [
+      address,
+      usable(hints.columns?.get(addressOf(now)) ?? new Map(), columnsByName(was), columnsByName(now)),
+    ]),
+  );
+  const stayed = new Set(pairs.map(({ now }) => addressOf(now)));
+  return order([
+    ...[...before].flatMap(([address, table]) =>
+      survives(address) ? [] : [{ kind: "drop table", table } as const],
+    ),
+    ...sequence(tableNames, new Set(pairs.map(({ address }) => address))).map(
+      ([from, to]) => ({ kind: "rename table", from, to }) as const,
+    ),
+    ...pairs.flatMap(pair => diffTable({ ...pair, names, columnNames, survives, stayed, hints })),
+    ...[...after].flatMap(([address, table]) =>
+      stayed.has(address) ? [] : [{ kind: "add table", table } as const],
+    ),
+  ]);
+}
+
+interface TablePair {
+  readonly address: string;
+  readonly was: Table;
+  readonly now: Table;
+  readonly names: NameMap;
+  readonly columnNames: ReadonlyMap<string, ReadonlyMap<string, string>>;
+  readonly survives: (address: string) => boolean;
+  /** The addresses after of tables that were there before. */
+  readonly stayed: ReadonlySet<string>;
+  readonly hints: DiffHints;
+}
+
+function diffTable({ address, was, now, names, columnNames, survives, stayed, hints }: TablePair): Change[] {
+  if (was === now) return [];
+  const table = addressOf(now);
+  const renamed = columnNames.get(address)!;
+  const wanted = columnsByName(now);
+  const stays = (column: string) => wanted.has(names.column(address, column)) && !isTaken(column, renamed);
+  const changes: Change[] = [];
+
+  // The last one first: each place then holds at its turn, and on the way back too.
+  for (const [at, column] of [...was.columns.entries()].toReversed()) {
+    if (!stays(column.name)) changes.push({ kind: "drop column", table: address, column, at });
+  }
+  for (const [from, to] of sequence(renamed, new Set(was.columns.map(({ name }) => name).filter(stays)))) {
+    changes.push({ kind: "rename column", table, from, to });
+  }
+  if (!equal(factsOf(was), factsOf(now))) {
+    changes.push({ kind: "alter table", table, before: factsOf(was), after: factsOf(now) });
+  }
+  const kept = new Map(
+    was.columns.filter(({ name }) => stays(name)).map(column => [names.column(address, column.name), column]),
+  );
+  now.columns.forEach((column, at) => {
+    const old = kept.get(column.name);
+    if (!old) {
+      const last = now.columns.slice(at).every(({ name }) => !kept.has(name));
+      const place = hints.places && !last ? { at } : {};
+      changes.push(withFill({ kind: "add column", table, column, ...place }, table, hints));
+      return;
+    }
+    const before = renameInColumn(old, address, names);
+    if (!equal(before, column)) {
+      changes.push(withFill({ kind: "alter column", table, before, after: column }, table, hints));
+    }
+  });
+  for (const kind of PART_KINDS) {
+    const lasting = (part: Parts[PartKind]) =>
+      columnsOfPart(kind, part).every(stays) &&
+      (kind !== "foreign key" || survives((part as ForeignKey).references.table));
+    const settled = (part: Parts[PartKind]) =>
+      columnsOfPart(kind, part).every(column => kept.has(column)) &&
+      (kind !== "foreign key" || stayed.has((part as ForeignKey).references.table));
+    changes.push(...diffParts({ kind, address, table, was, now, names, lasting, settled }));
+  }
+  return changes;
+}
+
+interface PartPair {
+  readonly kind: PartKind;
+  readonly address: string;
+  readonly table: string;
+  readonly was: Table;
+  readonly now: Table;
+  readonly names: NameMap;
+  /** Whether all that an old part is about stays. */
+  readonly lasting: (part: Parts[PartKind]) => boolean;
+  /** Whether all that a new part is about was there before. */
+  readonly settled: (part: Parts[PartKind]) => boolean;
+}
+
+function diffParts({ kind, address, table, was, now, names, lasting, settled }: PartPair): Change[] {
+  const [old, wanted] = [partsOf(was, kind), partsOf(now, kind)];
+  if (old.length === 0 && wanted.length === 0) return [];
+  const left = new Set<Parts[PartKind]>(wanted);
+  const take = (fits: (part: Parts[PartKind]) => boolean) => {
+    const found = [...left].find(fits);
+    if (found) left.delete(found);
+    return found;
+  };
+  const dropped: { part: Parts[PartKind]; renamed: Parts[PartKind] }[] = [];
+  for (const part of old) {
+    const renamed = renameInPart(kind, part, address, names);
+    if (!lasting(part) || !take(each => equal(each, renamed))) dropped.push({ part, renamed });
+  }
+  const changes: Change[] = [];
+  for (const { part, renamed } of dropped) {
+    const stays = lasting(part) && part.name !== "";
+    const twin = stays && take(each => each.name !== "" && equal({ ...each, name: part.name }, renamed));
+    const heir = stays && !twin && take(each => each.name === part.name && settled(each));
+    if (twin) changes.push({ kind: "rename part", table, what: kind, from: part.name, to: twin.name });
+    else if (heir)
+      changes.push({ kind: "alter part", table, what: kind, before: renamed, after: heir } as Change);
+    else changes.push({ kind: "drop part", table: address, what: kind, value: part } as Change);
+  }
+  for (const part of left) changes.push({ kind: "add part", table, what: kind, value: part } as Change);
+  return changes;
+}
+
+function withFill<C extends Change>(change: C, table: string, hints: DiffHints): C {
+  const column =
+    change.kind === "alter column" ? change.after : change.kind === "add column" && change.column;
+  const fill = column && hints.fills?.get(fillKey(table, column.name));
+  return fill ? { ...change, fill } : change;
+}
+
+function columnsByName(table: Table): Map<string, Column> {
+  return new Map(table.columns.map(column => [column.name, column]));
+}
+
+/** The renames that can be meant: from something that was there to something that is there now. */
+function usable(
+  renames: ReadonlyMap<string, string>,
+  before: ReadonlyMap<string, unknown>,
+  after: ReadonlyMap<string, unknown>,
+): Map<string, string> {
+  return new Map([...renames].filter(([from, to]) => from !== to && before.has(from) && after.has(to)));
+}
+
+/** Whether a name that is not itself renamed is the new name of something else. */
+function isTaken(name: string, renames: ReadonlyMap<string, string>): boolean {
+  return !renames.has(name) && [...renames.values()].includes(name);
+}
+
+/** Renames one after the other, so that no step takes a name still in use; a circle goes by way of a spare name. */
+function sequence(renames: ReadonlyMap<string, string>, taken: ReadonlySet<string>): [string, string][] {
+  const waiting = new Map(renames);
+  const used = new Set(taken);
+  const steps: [string, string][] = [];
+  while (waiting.size > 0) {
+    const free = [...waiting].find(([, to]) => !used.has(to));
+    const [from, to] = free ?? spareStep(waiting, used);
+    steps.push([from, to]);
+    used.delete(from);
+    used.add(to);
+    const final = waiting.get(from)!;
+    waiting.delete(from);
+    if (!free) waiting.set(to, final);
+  }
+  return steps;
+}
+
+function spareStep(waiting: ReadonlyMap<string, string>, used: ReadonlySet<string>): [string, string] {
+  const from = [...waiting.keys()][0]!;
+  let spare = `${from}_between`;
+  while (used.has(spare)) spare += "_";
+  return [from, spare];
+}

@@ -1,0 +1,35 @@
+import type { Change } from "./types.js";
+
+/** The changes that undo these: each inverted, in reverse order. */
+export function invert(changes: readonly Change[]): Change[] {
+  return changes.toReversed().map(invertOne);
+}
+
+function invertOne(change: Change): Change {
+  switch (change.kind) {
+    case "add table":
+      return { ...change, kind: "drop table" };
+    case "drop table":
+      return { ...change, kind: "add table" };
+    case "add column":
+      return { ...change, kind: "drop column" };
+    case "drop column":
+      return { ...change, kind: "add column" };
+    case "add part":
+      return { ...change, kind: "drop part" };
+    case "drop part":
+      return { ...change, kind: "add part" };
+    case "alter table":
+      return { ...change, before: change.after, after: change.before };
+    case "alter part":
+      return { ...change, before: change.after, after: change.before } as Change;
+    case "alter column":
+      return { ...change, before: change.after, after: change.before };
+    case "rename table":
+    case "rename column":
+    case "rename part":
+      return { ...change, from: change.to, to: change.from };
+    default:
+      return change satisfies never;
+  }
+}

@@ -1,0 +1,111 @@
+import { placeOf } from "../dialect/tokens.js";
+import { addressOf, parseAddress } from "../schema/address.js";
+import { fillPlaces, mapSqlText } from "../schema/sql-text.js";
+import type {
+  Check,
+  Column,
+  ForeignKey,
+  Index,
+  PartKind,
+  Parts,
+  Rule,
+  SqlText,
+  Table,
+} from "../schema/types.js";
+
+/** New names by old ones; a name that is not in it stays. */
+export interface NameMap {
+  /** A table's address. */
+  readonly table: (address: string) => string;
+  /** A column of a table, the table by its address before the renaming. */
+  readonly column: (table: string, column: string) => string;
+}
+
+/** The table with every name in it replaced; its parts keep their order. */
+export function renameInTable(table: Table, names: NameMap): Table {
+  const from = addressOf(table);
+  const { namespace: _, ...rest } = table;
+  return {
+    ...rest,
+    ...parseAddress(names.table(from)),
+    columns: table.columns.map(column => renameInColumn(column, from, names)),
+    ...(table.key && { key: renameInPart("key", table.key, from, names) }),
+    uniques: table.uniques.map(part => renameInPart("unique", part, from, names)),
+    indexes: table.indexes.map(part => renameInPart("index", part, from, names)),
+    foreignKeys: table.foreignKeys.map(part => renameInPart("foreign key", part, from, names)),
+    checks: table.checks.map(part => renameInPart("check", part, from, names)),
+  };
+}
+
+/** The column under its new name, with the names in its expressions replaced. */
+export function renameInColumn(column: Column, table: string, names: NameMap): Column {
+  const { computed } = column;
+  return {
+    ...column,
+    name: names.column(table, column.name),
+    ...(computed && { computed: { ...computed, sql: renameInSql(computed.sql, table, names) } }),
+  };
+}
+
+/** The part, still under its own name, with every name in it replaced. */
+export function renameInPart<K extends PartKind>(
+  kind: K,
+  part: Parts[K],
+  table: string,
+  names: NameMap,
+): Parts[K];
+export function renameInPart(
+  kind: PartKind,
+  part: Parts[PartKind],
+  table: string,
+  names: NameMap,
+): Parts[PartKind] {
+  const column = (name: string) => names.column(table, name);
+  switch (kind) {
+    case "key":
+    case "unique": {
+      const keyed = part as Parts["key" | "unique"];
+      return { ...keyed, columns: keyed.columns.map(column) };
+    }
+    case "index": {
+      const index = part as Index;
+      return {
+        ...index,
+        parts: index.parts.map(each =>
+          "column" in each
+            ? { ...each, column: column(each.column) }
+            : { ...each, sql: renameInSql(each.sql, table, names) },
+        ),
+        ...(index.where !== undefined && { where: renameInSql(index.where, table, names) }),
+      };
+    }
+    case "foreign key": {
+      const foreignKey = part as ForeignKey;
+      const target = foreignKey.references.table;
+      return {
+        ...foreignKey,
+        columns: foreignKey.columns.map(column),
+        references: {
+          table: names.table(target),
+          columns: foreignKey.references.columns.map(each => names.column(target, each)),
+        },
+      };
+    }
+    case "check": {
+      const check = part as Check;
+      return { ...check, rules: check.rules.map(rule => renameInRule(rule, table, names)) };
+    }
+    default:
+      return kind satisfies never;
+  }
+}
+
+function renameInRule(rule: Rule, table: string, names: NameMap): Rule {
+  return rule.kind === "sql"
+    ? { ...rule, sql: renameInSql(rule.sql, table, names) }
+    : { ...rule, column: names.column(table, rule.column) };
+}
+
+function renameInSql(sql: SqlText, table: string, names: NameMap): SqlText {
+  return mapSqlText(sql, text => fillPlaces(text, name => placeOf(names.column(table, name))));
+}

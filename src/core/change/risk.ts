@@ -1,0 +1,143 @@
+import type { Check, Column, DataType, PartKind, Parts, Rule } from "../schema/types.js";
+import { equal } from "../schema/canonical.js";
+import { columnsOfPart } from "./columns-used.js";
+import type { Change } from "./types.js";
+
+/** How a change can hurt: not at all; it can be refused because of rows that exist; it takes rows or values away. */
+export type RiskLevel = "safe" | "rows may refuse" | "loses data";
+
+export interface Risk {
+  readonly level: RiskLevel;
+  /** Why, when not safe. */
+  readonly reason?: string;
+}
+
+export const RISK_LEVELS = ["safe", "rows may refuse", "loses data"] as const satisfies readonly RiskLevel[];
+
+const SAFE: Risk = { level: "safe" };
+
+/** The risk of each of some changes, made together, to a database that has rows. */
+export function risks(changes: readonly Change[]): Risk[] {
+  const nulls = columnsOfNulls(changes);
+  return changes.map(change => riskOf(change, nulls));
+}
+
+/** Columns that arrive holding null in every row: no constraint minds them. */
+function columnsOfNulls(changes: readonly Change[]): Set<string> {
+  return new Set(
+    changes.flatMap(change =>
+      change.kind === "add column" && change.column.nullable && !change.fill && !hasOwnValue(change.column)
+        ? [columnKey(change.table, change.column.name)]
+        : [],
+    ),
+  );
+}
+
+function columnKey(table: string, column: string): string {
+  return JSON.stringify([table, column]);
+}
+
+function riskOf(change: Change, nulls: ReadonlySet<string>): Risk {
+  switch (change.kind) {
+    case "add table":
+    case "rename table":
+    case "rename column":
+    case "rename part":
+    case "alter table":
+    case "drop part":
+      return SAFE;
+    case "drop table":
+      return { level: "loses data", reason: "the table's rows go" };
+    case "drop column":
+      return change.column.computed ? SAFE : { level: "loses data", reason: "the column's values go" };
+    case "add column":
+      return change.column.nullable || change.fill || hasOwnValue(change.column)
+        ? SAFE
+        : { level: "rows may refuse", reason: "rows that exist have no value for it" };
+    case "alter column":
+      return alterRisk(change.before, change.after, change.fill !== undefined);
+    case "add part": {
+      const columns = columnsOfPart(change.what, change.value);
+      const unminded = columns.some(column => nulls.has(columnKey(change.table, column)));
+      return unminded && change.what !== "key" ? SAFE : partRisk(change.what, change.value);
+    }
+    case "alter part":
+      return isLooser(change.what, change.before, change.after) ? SAFE : partRisk(change.what, change.after);
+    default:
+      return change satisfies never;
+  }
+}
+
+function hasOwnValue(column: Column): boolean {
+  return Boolean(column.default ?? column.identity ?? column.computed ?? column.stamp);
+}
+
+function alterRisk(before: Column, after: Column, filled: boolean): Risk {
+  if (!equal(before.type, after.type) && !isWidening(before.type, after.type)) {
+    return { level: "rows may refuse", reason: "values that exist may not fit the new type" };
+  }
+  if (before.nullable && !after.nullable && !filled) {
+    return { level: "rows may refuse", reason: "rows that hold null" };
+  }
+  return SAFE;
+}
+
+const INTEGERS: readonly DataType["kind"][] = ["smallint", "integer", "bigint"];
+
+/** Whether every value of one type is a value of the other. */
+function isWidening(before: DataType, after: DataType): boolean {
+  if (INTEGERS.includes(before.kind) && INTEGERS.includes(after.kind)) {
+    return INTEGERS.indexOf(before.kind) < INTEGERS.indexOf(after.kind);
+  }
+  if (before.kind === "varchar" && after.kind === "varchar") return before.length < after.length;
+  if (before.kind === "real" && after.kind === "double") return true;
+  return (
+    (before.kind === "varchar" || before.kind === "char" || before.kind === "uuid") && after.kind === "text"
+  );
+}
+
+function partRisk(kind: PartKind, part: Parts[PartKind]): Risk {
+  switch (kind) {
+    case "key":
+    case "unique":
+      return { level: "rows may refuse", reason: "rows that are not unique" };
+    case "index":
+      return (part as Parts["index"]).unique
+        ? { level: "rows may refuse", reason: "rows that are not unique" }
+        : SAFE;
+    case "foreign key":
+      return { level: "rows may refuse", reason: "rows that refer to nothing" };
+    case "check":
+      return { level: "rows may refuse", reason: "rows that break it" };
+    default:
+      return kind satisfies never;
+  }
+}
+
+/** Whether all that one part allows, the other does too. */
+function isLooser(kind: PartKind, before: Parts[PartKind], after: Parts[PartKind]): boolean {
+  if (kind === "foreign key") {
+    const target = ({ columns, references }: Parts["foreign key"]) => ({ columns, references });
+    return equal(target(before as Parts["foreign key"]), target(after as Parts["foreign key"]));
+  }
+  if (kind !== "check") return false;
+  const old = (before as Check).rules;
+  return (after as Check).rules.every(rule => old.some(each => implies(each, rule)));
+}
+
+/** Whether whatever keeps to one rule keeps to the other. */
+function implies(rule: Rule, other: Rule): boolean {
+  if (equal(rule, other)) return true;
+  if (!("column" in rule && "column" in other) || rule.kind !== other.kind || rule.column !== other.column)
+    return false;
+  if (rule.kind === "in" && other.kind === "in")
+    return rule.values.every(value => other.values.includes(value));
+  if (rule.kind === "not in" && other.kind === "not in")
+    return other.values.every(value => rule.values.includes(value));
+  if (!("value" in rule && "value" in other)) return false;
+  if (rule.kind === "min" || rule.kind === "above" || rule.kind === "min length")
+    return rule.value >= other.value;
+  return (
+    (rule.kind === "max" || rule.kind === "below" || rule.kind === "max length") && rule.value <= other.value
+  );
+}

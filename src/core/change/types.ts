@@ -1,0 +1,97 @@
+import type { Column, Default, PartKind, Parts, Table } from "../schema/types.js";
+
+/**
+ * One difference between two schemas as plain data, with what was and what will be, so that it can be inverted
+ * and checked against the schema it is applied to. Tables are named by address.
+ */
+export type Change =
+  | { readonly kind: "add table"; readonly table: Table }
+  | { readonly kind: "drop table"; readonly table: Table }
+  | { readonly kind: "rename table"; readonly from: string; readonly to: string }
+  | {
+      readonly kind: "alter table";
+      readonly table: string;
+      readonly before: TableFacts;
+      readonly after: TableFacts;
+    }
+  | AddColumn
+  | DropColumn
+  | { readonly kind: "rename column"; readonly table: string; readonly from: string; readonly to: string }
+  | AlterColumn
+  | AddPart
+  | DropPart
+  | AlterPart
+  | {
+      readonly kind: "rename part";
+      readonly table: string;
+      readonly what: PartKind;
+      readonly from: string;
+      readonly to: string;
+    };
+
+interface ColumnChange {
+  readonly table: string;
+  readonly column: Column;
+  /** The column's place among the table's columns, from 0; absent: the last. */
+  readonly at?: number;
+  /** What rows that exist get when the column arrives. */
+  readonly fill?: Default;
+}
+
+export interface AddColumn extends ColumnChange {
+  readonly kind: "add column";
+}
+
+export interface DropColumn extends ColumnChange {
+  readonly kind: "drop column";
+}
+
+export interface AlterColumn {
+  readonly kind: "alter column";
+  readonly table: string;
+  /** Both have the same name. */
+  readonly before: Column;
+  readonly after: Column;
+  /** What rows that exist get where they hold null and null is no longer allowed. */
+  readonly fill?: Default;
+}
+
+interface PartChange<Kind extends string, K extends PartKind> {
+  readonly kind: Kind;
+  readonly table: string;
+  readonly what: K;
+  readonly value: Parts[K];
+}
+
+export type AddPart = { readonly [K in PartKind]: PartChange<"add part", K> }[PartKind];
+
+export type DropPart = { readonly [K in PartKind]: PartChange<"drop part", K> }[PartKind];
+
+/** Both have the same name; neither is about a column or table that comes or goes with it. */
+export type AlterPart = {
+  readonly [K in PartKind]: {
+    readonly kind: "alter part";
+    readonly table: string;
+    readonly what: K;
+    readonly before: Parts[K];
+    readonly after: Parts[K];
+  };
+}[PartKind];
+
+/** What can differ of a table itself. */
+export type TableFacts = Pick<Table, "note" | "options">;
+
+export type ChangeKind = Change["kind"];
+
+/** The address of the table a change is about; for a renamed table, its address before. */
+export function tableOf(change: Change, addressOf: (table: Table) => string): string {
+  switch (change.kind) {
+    case "add table":
+    case "drop table":
+      return addressOf(change.table);
+    case "rename table":
+      return change.from;
+    default:
+      return change.table;
+  }
+}

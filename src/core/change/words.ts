@@ -1,0 +1,208 @@
+import { addressOf } from "../schema/address.js";
+import { equal } from "../schema/canonical.js";
+import { showDataType } from "../schema/data-type.js";
+import type { Column, Default, ForeignKey, Index, PartKind, Parts, Rule, SqlText } from "../schema/types.js";
+import { fillPlaces } from "../schema/sql-text.js";
+import { columnsOfPart } from "./columns-used.js";
+import type { Change } from "./types.js";
+
+/** A change in a few words: `add column pieces.weight`. */
+export function describeChange(change: Change): string {
+  switch (change.kind) {
+    case "add table":
+    case "drop table":
+      return `${change.kind} ${addressOf(change.table)}`;
+    case "rename table":
+      return `rename table ${change.from} to ${change.to}`;
+    case "alter table":
+      return `alter table ${change.table}`;
+    case "add column":
+    case "drop column":
+      return `${change.kind} ${change.table}.${change.column.name}`;
+    case "rename column":
+      return `rename column ${change.table}.${change.from} to ${change.to}`;
+    case "alter column":
+      return `alter column ${change.table}.${change.before.name}`;
+    case "add part":
+    case "drop part": {
+      const verb = change.kind === "add part" ? "add" : "drop";
+      return `${verb} ${change.what} ${change.value.name || describePart(change.what, change.value)} on ${change.table}`;
+    }
+    case "alter part":
+      return `alter ${change.what} ${change.before.name} on ${change.table}`;
+    case "rename part":
+      return `rename ${change.what} ${change.from} to ${change.to} on ${change.table}`;
+    default:
+      return change satisfies never;
+  }
+}
+
+/** What a change adds to its few words: `varchar(120), required`. Empty when there is nothing to add. */
+export function describeDetail(change: Change): string {
+  switch (change.kind) {
+    case "add table":
+    case "drop table": {
+      const { columns, foreignKeys } = change.table;
+      const references = foreignKeys.map(({ references }) => references.table);
+      const refers = references.length > 0 ? `, refers to ${[...new Set(references)].join(", ")}` : "";
+      return `${columns.length} column${columns.length === 1 ? "" : "s"}${refers}`;
+    }
+    case "add column":
+      return (
+        describeColumn(change.column) + (change.fill ? `, old rows get ${describeDefault(change.fill)}` : "")
+      );
+    case "drop column":
+      return describeColumn(change.column);
+    case "alter column":
+      return describeColumnDifference(change.before, change.after, change.fill);
+    case "alter table":
+      return change.after.note === change.before.note ? "its options" : describeNote(change.after.note);
+    case "add part":
+    case "drop part":
+      return describePart(change.what, change.value);
+    case "alter part":
+      return `${describePart(change.what, change.before)} → ${describePart(change.what, change.after)}`;
+    default:
+      return "";
+  }
+}
+
+/** `varchar(120), required, default 'x'` */
+export function describeColumn(column: Column): string {
+  return [
+    showDataType(column.type),
+    column.identity ?? (column.nullable ? "may be null" : "required"),
+    column.default && `default ${describeDefault(column.default)}`,
+    column.computed && `computed: ${showSql(column.computed.sql)}`,
+    column.stamp && `stamped when ${column.stamp}`,
+    column.collation && `collation ${column.collation}`,
+  ]
+    .filter(word => word !== undefined)
+    .join(", ");
+}
+
+function describeColumnDifference(before: Column, after: Column, fill: Default | undefined): string {
+  const [was, now] = [describeColumn(before).split(", "), describeColumn(after).split(", ")];
+  const lost = was.filter(word => !now.includes(word));
+  const gained = now.filter(word => !was.includes(word));
+  const note = before.note === after.note ? [] : [describeNote(after.note)];
+  const filled = fill ? [`null in old rows becomes ${describeDefault(fill)}`] : [];
+  const difference =
+    lost.length + gained.length > 0
+      ? [`${lost.join(", ") || "nothing"} → ${gained.join(", ") || "nothing"}`]
+      : [];
+  return [...difference, ...note, ...filled].join("; ");
+}
+
+function describeNote(note: string | undefined): string {
+  return note === undefined ? "no note" : `note "${note}"`;
+}
+
+export function describeDefault(value: Default): string {
+  switch (value.kind) {
+    case "value":
+      return typeof value.value === "string" ? `'${value.value.replaceAll("'", "''")}'` : String(value.value);
+    case "uuid":
+      return "a new uuid";
+    case "sql":
+      return showSql(value.sql);
+    default:
+      return value satisfies never;
+  }
+}
+
+/** SQL as people read it: places as names, quoted only where a name needs it. */
+export function showSql(sql: SqlText): string {
+  const show = (text: string) =>
+    fillPlaces(text, name => (/^[\p{L}_][\p{L}\p{N}_]*$/u.test(name) ? name : `"${name}"`));
+  return typeof sql === "string" ? show(sql) : [...new Set(Object.values(sql).map(show))].join(" | ");
+}
+
+/** `(potter_id) → potters (id), on delete restrict` */
+export function describePart(kind: PartKind, part: Parts[PartKind]): string {
+  switch (kind) {
+    case "key":
+    case "unique":
+      return `(${columnsOfPart(kind, part).join(", ")})`;
+    case "index":
+      return describeIndex(part as Index);
+    case "foreign key":
+      return describeForeignKey(part as ForeignKey);
+    case "check":
+      return (part as Parts["check"]).rules.map(describeRule).join(" and ");
+    default:
+      return kind satisfies never;
+  }
+}
+
+function describeIndex(index: Index): string {
+  const parts = index.parts.map(part => {
+    const what = "column" in part ? part.column : showSql(part.sql);
+    return part.descending ? `${what} desc` : what;
+  });
+  const where = index.where === undefined ? "" : ` where ${showSql(index.where)}`;
+  return `${index.unique ? "unique " : ""}(${parts.join(", ")})${where}`;
+}
+
+export function describeForeignKey({
+  columns,
+  references,
+  onDelete,
+  onUpdate,
+  deferrable,
+}: ForeignKey): string {
+  return [
+    `(${columns.join(", ")}) → ${references.table} (${references.columns.join(", ")})`,
+    onDelete !== "no action" && `on delete ${onDelete}`,
+    onUpdate !== "no action" && `on update ${onUpdate}`,
+    deferrable && `deferrable, initially ${deferrable}`,
+  ]
+    .filter(Boolean)
+    .join(", ");
+}
+
+/** A rule in words close to SQL: `weight >= 1`. */
+export function describeRule(rule: Rule): string {
+  const literal = (value: unknown) => (typeof value === "string" ? `'${value}'` : String(value));
+  switch (rule.kind) {
+    case "min":
+      return `${rule.column} >= ${literal(rule.value)}`;
+    case "max":
+      return `${rule.column} <= ${literal(rule.value)}`;
+    case "above":
+      return `${rule.column} > ${rule.value}`;
+    case "below":
+      return `${rule.column} < ${rule.value}`;
+    case "min length":
+      return `length of ${rule.column} >= ${rule.value}`;
+    case "max length":
+      return `length of ${rule.column} <= ${rule.value}`;
+    case "in":
+      return `${rule.column} in (${rule.values.map(literal).join(", ")})`;
+    case "not in":
+      return `${rule.column} not in (${rule.values.map(literal).join(", ")})`;
+    case "divisible":
+      return `${rule.column} divisible by ${rule.value}`;
+    case "contains":
+      return `${rule.column} contains ${literal(rule.value)}`;
+    case "not contains":
+      return `${rule.column} does not contain ${literal(rule.value)}`;
+    case "pattern":
+      return `${rule.column} matches /${rule.pattern}/${rule.flags}`;
+    case "boolean":
+      return `${rule.column} is true or false`;
+    case "json":
+      return `${rule.column} is JSON`;
+    case "sql":
+      return showSql(rule.sql);
+    default:
+      return rule satisfies never;
+  }
+}
+
+/** Whether two columns differ in anything but their notes. */
+export function differsBeyondNote(before: Column, after: Column): boolean {
+  const { note: _, ...was } = before;
+  const { note: __, ...now } = after;
+  return !equal(was, now);
+}

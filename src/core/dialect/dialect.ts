@@ -1,0 +1,57 @@
+import type { Change } from "../change/types.js";
+import type { Rule, Schema } from "../schema/types.js";
+import type { TokenRules } from "./tokens.js";
+
+/** One kind of database: everything the rest of the program asks about it. */
+export interface Dialect {
+  readonly name: string;
+  /** As its makers write it. */
+  readonly title: string;
+  readonly tokens: TokenRules;
+  /** A name as SQL quotes it. */
+  readonly quote: (name: string) => string;
+  /** The schema as this dialect holds it: native types, defaults and checks as SQL, names within its limit. */
+  readonly settle: (schema: Schema) => Schema;
+  /** The inverse, as far as portable words say the same: `settle(raise(p)) = p`. */
+  readonly raise: (schema: Schema) => Schema;
+  /** Names of what hangs on tables and comes from the schema: a rebuild may take it along without putting it back. */
+  readonly attachments: (schema: Schema) => string[];
+  /** The statements that carry out changes. */
+  readonly render: (plan: RenderPlan) => Block[];
+  /** What the rows of its catalog say. */
+  readonly readCatalog: (rows: readonly CatalogRow[]) => Catalog;
+  /** What somebody who runs a script by hand must know, a line each. */
+  readonly scriptNotes: (blocks: readonly Block[]) => string[];
+  /** Why this dialect cannot hold a rule; undefined when it can. */
+  readonly cannotHold: (rule: Rule) => string | undefined;
+}
+
+/** Settled schemas before and after, and the changes between them in the order they are to be made. */
+export interface RenderPlan {
+  readonly before: Schema;
+  readonly after: Schema;
+  readonly changes: readonly Change[];
+}
+
+/** Statements that belong together, under a heading. */
+export interface Block {
+  readonly title: string;
+  /** Without semicolons. */
+  readonly statements: readonly string[];
+}
+
+/** A row of a catalog query, column values by name. */
+export type CatalogRow = Readonly<Record<string, unknown>>;
+
+export interface Catalog {
+  readonly schema: Schema;
+  /** What is there but not modelled: never touched. */
+  readonly leftAlone: readonly LeftAlone[];
+}
+
+export interface LeftAlone {
+  readonly kind: string;
+  readonly name: string;
+  /** The address of the table it belongs to, if any. */
+  readonly table?: string;
+}

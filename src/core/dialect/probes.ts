@@ -1,0 +1,188 @@
+import type { AddPart, Change } from "../change/types.js";
+import { columnsOfPart } from "../change/columns-used.js";
+import { addressOf, parseAddress } from "../schema/address.js";
+import type { ForeignKey } from "../schema/types.js";
+import type { Dialect, RenderPlan } from "./dialect.js";
+import { renderExpression } from "./settle.js";
+
+/** A read-only query that counts the rows which would make a change fail, or that it would take away. */
+export interface Probe {
+  readonly change: Change;
+  /** What is counted: `rows of pieces without a title`. */
+  readonly question: string;
+  /** Gives one row with one number, `n`. Reads the database as it is before the changes. */
+  readonly sql: string;
+  /** "refuses": the change fails while the number is not 0; "loses": so many rows or values go. */
+  readonly meaning: "refuses" | "loses";
+}
+
+/** The probes of a plan. Standard SQL: the same for every dialect but for its quoting. */
+export function probes(plan: RenderPlan, dialect: Dialect): Probe[] {
+  const start = namesAtStart(plan.changes);
+  const table = (address: string) => {
+    const { namespace, name } = parseAddress(start.table(address));
+    return namespace === undefined
+      ? dialect.quote(name)
+      : `${dialect.quote(namespace)}.${dialect.quote(name)}`;
+  };
+  return plan.changes.flatMap(change => {
+    const found = probeOf(change, { dialect, start, table });
+    return found ? [{ change, ...found }] : [];
+  });
+}
+
+interface Naming {
+  readonly dialect: Dialect;
+  readonly start: StartNames;
+  /** A table as it is called at the start, quoted. */
+  readonly table: (address: string) => string;
+}
+
+function probeOf(change: Change, { dialect, start, table }: Naming): Omit<Probe, "change"> | undefined {
+  switch (change.kind) {
+    case "drop table": {
+      const address = addressOf(change.table);
+      return {
+        question: `rows of ${address}`,
+        sql: `SELECT count(*) AS n FROM ${table(address)}`,
+        meaning: "loses",
+      };
+    }
+    case "drop column": {
+      if (change.column.computed) return undefined;
+      const column = dialect.quote(change.column.name);
+      return {
+        question: `values of ${change.table}.${change.column.name}`,
+        sql: `SELECT count(${column}) AS n FROM ${table(change.table)}`,
+        meaning: "loses",
+      };
+    }
+    case "add column": {
+      const { column } = change;
+      if (column.nullable || change.fill || column.default || column.identity || column.computed)
+        return undefined;
+      return {
+        question: `rows of ${change.table}, which have no value for the required ${column.name}`,
+        sql: `SELECT count(*) AS n FROM ${table(change.table)}`,
+        meaning: "refuses",
+      };
+    }
+    case "alter column": {
+      const { before, after } = change;
+      if (!before.nullable || after.nullable || change.fill || after.computed) return undefined;
+      const column = dialect.quote(start.column(change.table, after.name));
+      return {
+        question: `rows of ${change.table} without a ${after.name}`,
+        sql: `SELECT count(*) AS n FROM ${table(change.table)} WHERE ${column} IS NULL`,
+        meaning: "refuses",
+      };
+    }
+    case "add part":
+      return probeOfPart(change, { dialect, start, table });
+    case "alter part":
+      return probeOfPart({ ...change, kind: "add part", value: change.after } as AddPart, {
+        dialect,
+        start,
+        table,
+      });
+    default:
+      return undefined;
+  }
+}
+
+function probeOfPart(change: AddPart, { dialect, start, table }: Naming): Omit<Probe, "change"> | undefined {
+  const columns = columnsOfPart(change.what, change.value);
+  if (columns.some(column => start.arrives(change.table, column))) return undefined;
+  const quoted = (column: string) => dialect.quote(start.column(change.table, column));
+  const duplicates = (names: readonly string[], where?: string): Omit<Probe, "change"> => ({
+    question: `values of ${change.table} (${names.join(", ")}) held by more than one row`,
+    sql:
+      `SELECT count(*) AS n FROM (SELECT 1 FROM ${table(change.table)} ` +
+      `WHERE ${[...names.map(name => `${quoted(name)} IS NOT NULL`), ...(where ? [`(${where})`] : [])].join(" AND ")} ` +
+      `GROUP BY ${names.map(quoted).join(", ")} HAVING count(*) > 1) AS doubled`,
+    meaning: "refuses",
+  });
+  switch (change.what) {
+    case "key":
+    case "unique":
+      return duplicates(change.value.columns);
+    case "index": {
+      const index = change.value;
+      if (!index.unique || index.parts.some(part => "sql" in part)) return undefined;
+      const where =
+        index.where === undefined ? undefined : renderExpression(index.where, dialect.name, quoted);
+      return duplicates(
+        index.parts.flatMap(part => ("column" in part ? [part.column] : [])),
+        where,
+      );
+    }
+    case "check": {
+      const rules = change.value.rules.flatMap(rule => (rule.kind === "sql" ? [rule.sql] : []));
+      const holds = rules.map(sql => `(${renderExpression(sql, dialect.name, quoted)})`).join(" AND ");
+      return {
+        question: `rows of ${change.table} that break ${change.value.name}`,
+        sql: `SELECT count(*) AS n FROM ${table(change.table)} WHERE NOT (${holds})`,
+        meaning: "refuses",
+      };
+    }
+    case "foreign key":
+      return orphans(change.table, change.value, { dialect, start, table });
+    default:
+      return change satisfies never;
+  }
+}
+
+function orphans(
+  address: string,
+  { columns, references }: ForeignKey,
+  naming: Naming,
+): Omit<Probe, "change"> {
+  const { dialect, start, table } = naming;
+  const own = columns.map(column => `r.${dialect.quote(start.column(address, column))}`);
+  const present = own.map(column => `${column} IS NOT NULL`);
+  const matches = references.columns.map(
+    (column, index) => `k.${dialect.quote(start.column(references.table, column))} = ${own[index]}`,
+  );
+  const missing = start.tableArrives(references.table)
+    ? []
+    : [`NOT EXISTS (SELECT 1 FROM ${table(references.table)} AS k WHERE ${matches.join(" AND ")})`];
+  return {
+    question: `rows of ${address} whose ${columns.join(", ")} refers to nothing in ${references.table}`,
+    sql: `SELECT count(*) AS n FROM ${table(address)} AS r WHERE ${[...present, ...missing].join(" AND ")}`,
+    meaning: "refuses",
+  };
+}
+
+interface StartNames {
+  readonly table: (address: string) => string;
+  readonly column: (table: string, column: string) => string;
+  readonly arrives: (table: string, column: string) => boolean;
+  readonly tableArrives: (table: string) => boolean;
+}
+
+/** What things are called before the changes run, asked by their names after. */
+function namesAtStart(changes: readonly Change[]): StartNames {
+  const tables = new Map<string, string>();
+  const columns = new Map<string, string>();
+  const added = new Set<string>();
+  const key = (table: string, column: string) => JSON.stringify([table, column]);
+  for (const change of changes) {
+    if (change.kind === "rename table") {
+      tables.set(change.to, tables.get(change.from) ?? change.from);
+      tables.delete(change.from);
+    }
+    if (change.kind === "rename column") {
+      const from = key(change.table, change.from);
+      columns.set(key(change.table, change.to), columns.get(from) ?? change.from);
+      columns.delete(from);
+    }
+    if (change.kind === "add table") added.add(addressOf(change.table));
+    if (change.kind === "add column") added.add(key(change.table, change.column.name));
+  }
+  return {
+    table: address => tables.get(address) ?? address,
+    column: (table, column) => columns.get(key(table, column)) ?? column,
+    arrives: (table, column) => added.has(table) || added.has(key(table, column)),
+    tableArrives: table => added.has(table),
+  };
+}

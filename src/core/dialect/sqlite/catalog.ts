@@ -1,0 +1,88 @@
+import { addressOf } from "../../schema/address.js";
+import type { Catalog, CatalogRow, LeftAlone } from "../dialect.js";
+import type { Column, ForeignKey, Schema, Table } from "../../schema/types.js";
+import { stampTrigger, stampTriggerName } from "./expressions.js";
+import { parseIndex, parseTable } from "./parse.js";
+
+/**
+ * What sqlite_schema says. SQLite keeps every definition as the text that made it, and that text holds all: a
+ * single query whatever the number of tables (https://sqlite.org/schematab.html).
+ * @param rows of `SELECT type, name, tbl_name, sql FROM sqlite_schema`
+ */
+export function readCatalog(rows: readonly CatalogRow[]): Catalog {
+  const entries = rows.map(row => ({
+    type: String(row["type"]),
+    name: String(row["name"]),
+    table: String(row["tbl_name"]),
+    sql: row["sql"] === null || row["sql"] === undefined ? undefined : String(row["sql"]),
+  }));
+  const leftAlone: LeftAlone[] = [];
+  const tables = new Map<string, Table>();
+  for (const { type, name, sql } of entries) {
+    if (type !== "table" || sql === undefined || name.startsWith("sqlite_")) continue;
+    if (/^create\s+virtual\b/i.test(sql)) leftAlone.push({ kind: "virtual table", name });
+    else tables.set(name, { ...parseTable(sql), name });
+  }
+  for (const { type, name, table, sql } of entries) {
+    const owner = tables.get(table);
+    if (type === "index" && sql !== undefined && owner) {
+      tables.set(table, { ...owner, indexes: [...owner.indexes, parseIndex(sql, name, owner.columns)] });
+    } else if (type === "trigger") {
+      const stamped = owner && stampedColumn(owner, name, sql);
+      if (stamped) tables.set(table, withStamp(owner, stamped));
+      else leftAlone.push({ kind: "trigger", name, table });
+    } else if (type === "view") {
+      leftAlone.push({ kind: "view", name });
+    }
+  }
+  return { schema: resolveReferences({ tables: [...tables.values()] }), leftAlone };
+}
+
+/** The column that a trigger of ours keeps; undefined for anybody else's trigger. */
+function stampedColumn(table: Table, trigger: string, sql: string | undefined): Column | undefined {
+  const withoutRowid = table.options?.["without rowid"] !== undefined;
+  return table.columns.find(
+    ({ name }) =>
+      stampTriggerName(table.name, name) === trigger &&
+      sql === stampTrigger(table.name, name, table.key?.columns ?? [], withoutRowid),
+  );
+}
+
+function withStamp(table: Table, stamped: Column): Table {
+  return {
+    ...table,
+    columns: table.columns.map(column =>
+      column === stamped ? { ...column, stamp: "updated" as const } : column,
+    ),
+  };
+}
+
+/** References in the spelling of what they refer to; one that names no columns means the key. */
+function resolveReferences({ tables }: Schema): Schema {
+  const byName = new Map(tables.map(table => [table.name.toLowerCase(), table]));
+  const resolve = (foreignKey: ForeignKey): ForeignKey => {
+    const target = byName.get(foreignKey.references.table.toLowerCase());
+    if (!target)
+      return {
+        ...foreignKey,
+        references: { ...foreignKey.references, table: addressOf({ name: foreignKey.references.table }) },
+      };
+    const { columns } = foreignKey.references;
+    return {
+      ...foreignKey,
+      references: {
+        table: addressOf(target),
+        columns:
+          columns.length === 0
+            ? (target.key?.columns ?? [])
+            : columns.map(name => spelledAs(name, target.columns)),
+      },
+    };
+  };
+  return { tables: tables.map(table => ({ ...table, foreignKeys: table.foreignKeys.map(resolve) })) };
+}
+
+/** SQLite tells names apart without regard to case (ASCII). */
+export function spelledAs(name: string, columns: readonly Column[]): string {
+  return columns.find(column => column.name.toLowerCase() === name.toLowerCase())?.name ?? name;
+}

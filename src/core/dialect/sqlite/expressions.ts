@@ -1,0 +1,112 @@
+import { placeOf } from "../tokens.js";
+import type { Column, Default, Rule } from "../../schema/types.js";
+
+/** A name as SQLite quotes it. */
+export function quote(name: string): string {
+  return `"${name.replaceAll('"', '""')}"`;
+}
+
+/** A value as a literal; true and false are 1 and 0. */
+export function literal(value: string | number | boolean): string {
+  if (typeof value === "string") return `'${value.replaceAll("'", "''")}'`;
+  return typeof value === "boolean" ? (value ? "1" : "0") : String(value);
+}
+
+/** The moment as ISO 8601 in UTC with milliseconds, as JavaScript's Date writes it. */
+export const NOW = "strftime('%Y-%m-%dT%H:%M:%fZ', 'now')";
+
+/** A version 4 UUID (RFC 9562) from random bytes. */
+const UUID =
+  "lower(hex(randomblob(4)) || '-' || hex(randomblob(2)) || '-4' || substr(hex(randomblob(2)), 2) || '-' || " +
+  "substr('89AB', 1 + (random() & 3), 1) || substr(hex(randomblob(2)), 2) || '-' || hex(randomblob(6)))";
+
+/** A rule as a condition, columns as places. Undefined: SQLite has no way to hold it. */
+export function ruleText(rule: Exclude<Rule, { kind: "sql" }>): string | undefined {
+  const column = placeOf(rule.column);
+  switch (rule.kind) {
+    case "min":
+      return `${column} >= ${literal(rule.value)}`;
+    case "max":
+      return `${column} <= ${literal(rule.value)}`;
+    case "above":
+      return `${column} > ${rule.value}`;
+    case "below":
+      return `${column} < ${rule.value}`;
+    case "min length":
+      return `length(${column}) >= ${rule.value}`;
+    case "max length":
+      return `length(${column}) <= ${rule.value}`;
+    case "in":
+      return `${column} IN (${rule.values.map(literal).join(", ")})`;
+    case "not in":
+      return `${column} NOT IN (${rule.values.map(literal).join(", ")})`;
+    case "divisible":
+      return `${column} % ${rule.value} = 0`;
+    case "contains":
+      return `instr(${column}, ${literal(rule.value)}) > 0`;
+    case "not contains":
+      return `instr(${column}, ${literal(rule.value)}) = 0`;
+    case "boolean":
+      return `${column} IN (0, 1)`;
+    case "json":
+      return `json_valid(${column})`;
+    case "pattern":
+      return undefined;
+    default:
+      return rule satisfies never;
+  }
+}
+
+export function defaultText(value: Exclude<Default, { kind: "sql" }>): string {
+  return value.kind === "uuid" ? `(${UUID})` : literal(value.value);
+}
+
+/** Anything but a plain value must stand in parentheses: https://sqlite.org/lang_createtable.html#dfltval */
+export function defaultSqlText(text: string): string {
+  const plain =
+    /^(?:[+-]?[\d.]+(?:e[+-]?\d+)?|0x[0-9a-f]+|x?'(?:[^']|'')*'|null|true|false|current_(?:date|time|timestamp))$/i;
+  return plain.test(text) || isInParentheses(text) ? text : `(${text})`;
+}
+
+/** Whether one pair of parentheses spans the whole text. */
+function isInParentheses(text: string): boolean {
+  if (!text.startsWith("(") || !text.endsWith(")")) return false;
+  let depth = 0;
+  for (const [at, char] of [
+    ...text.replace(/'(?:[^']|'')*'/g, quoted => "x".repeat(quoted.length)),
+  ].entries()) {
+    if (char === "(") depth += 1;
+    if (char === ")") depth -= 1;
+    if (depth === 0 && at < text.length - 1) return false;
+  }
+  return true;
+}
+
+export function nowText(_column: Column): string {
+  return `(${NOW})`;
+}
+
+/** The trigger that keeps a `@Stamp("updated")` column. A table without rowids is found by its key. */
+export function stampTriggerName(table: string, column: string): string {
+  return `stamp_${table}_${column}`;
+}
+
+export function stampTrigger(
+  table: string,
+  column: string,
+  key: readonly string[],
+  withoutRowid: boolean,
+): string {
+  const [name, stamp] = [quote(table), quote(column)];
+  const same = withoutRowid
+    ? key.map(each => `${quote(each)} = NEW.${quote(each)}`).join(" AND ")
+    : "rowid = NEW.rowid";
+  // The second condition ends the recursion that `PRAGMA recursive_triggers` would start within one moment.
+  return [
+    `CREATE TRIGGER ${quote(stampTriggerName(table, column))} AFTER UPDATE ON ${name} FOR EACH ROW`,
+    `WHEN NEW.${stamp} IS OLD.${stamp} AND OLD.${stamp} IS NOT ${NOW}`,
+    "BEGIN",
+    `  UPDATE ${name} SET ${stamp} = ${NOW} WHERE ${same};`,
+    "END",
+  ].join("\n");
+}

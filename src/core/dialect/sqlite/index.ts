@@ -1,0 +1,22 @@
+import type { Dialect } from "../dialect.js";
+import { readCatalog } from "./catalog.js";
+import { quote } from "./expressions.js";
+import { raise } from "./raise.js";
+import { attachments, render, scriptNotes } from "./render.js";
+import { settle, cannotHold, TOKENS } from "./settle.js";
+import { NAME } from "./types.js";
+
+/** SQLite 3.45 and later, as libsql brings it. */
+export const sqlite: Dialect = {
+  name: NAME,
+  title: "SQLite",
+  tokens: TOKENS,
+  quote,
+  settle,
+  raise,
+  attachments,
+  render,
+  scriptNotes,
+  readCatalog,
+  cannotHold,
+};

@@ -1,0 +1,402 @@
+import type {
+  Action,
+  Check,
+  Column,
+  ForeignKey,
+  Index,
+  IndexPart,
+  Key,
+  Table,
+  Unique,
+} from "../../schema/types.js";
+import { spellExpression } from "../settle.js";
+import { matters, nameOf, tokenize, type Token } from "../tokens.js";
+import { defaultSqlText } from "./expressions.js";
+import { TOKENS } from "./settle.js";
+import { NAME } from "./types.js";
+
+/**
+ * Reads a CREATE TABLE as SQLite keeps it (https://sqlite.org/lang_createtable.html). Expressions are cut out whole,
+ * never judged. References keep the words they were written in.
+ */
+export function parseTable(sql: string): Table {
+  const reader = new Reader(sql);
+  while (!reader.isSymbol("(")) reader.next();
+  const body = new TableBody(reader);
+  reader.next();
+  body.read();
+  const options = readOptions(reader);
+  return body.finish(options);
+}
+
+/** Reads a CREATE INDEX (https://sqlite.org/lang_createindex.html). */
+export function parseIndex(sql: string, name: string, columns: readonly Column[]): Index {
+  const reader = new Reader(sql);
+  reader.next();
+  const unique = reader.takeWords("UNIQUE");
+  while (!reader.isSymbol("(")) reader.next();
+  const parts = readIndexedColumns(reader).map(part => indexPart(part, columns));
+  const where = reader.takeWords("WHERE") ? reader.textToEnd() : undefined;
+  return {
+    name,
+    parts,
+    ...(unique && { unique }),
+    ...(where !== undefined && { where: spellExpression(where, columns, TOKENS) }),
+  };
+}
+
+function indexPart(
+  { text, name, collation, descending }: IndexedColumn,
+  columns: readonly Column[],
+): IndexPart {
+  const known =
+    name !== undefined && columns.find(column => column.name.toLowerCase() === name.toLowerCase());
+  const what = known
+    ? { column: known.name }
+    : { sql: spellExpression(stripParentheses(text), columns, TOKENS) };
+  return { ...what, ...(descending && { descending }), ...(collation !== undefined && { collation }) };
+}
+
+function stripParentheses(text: string): string {
+  return text.startsWith("(") && defaultSqlText(text) === text ? text.slice(1, -1) : text;
+}
+
+const CONSTRAINT_WORDS = new Set(["CONSTRAINT", "PRIMARY", "UNIQUE", "CHECK", "FOREIGN"]);
+const AFTER_TYPE = new Set([
+  "CONSTRAINT",
+  "PRIMARY",
+  "NOT",
+  "NULL",
+  "UNIQUE",
+  "CHECK",
+  "DEFAULT",
+  "COLLATE",
+  "REFERENCES",
+  "GENERATED",
+  "AS",
+  "ON",
+  "DEFERRABLE",
+]);
+
+/** Columns and constraints of one table while they are read. Expressions wait until all columns are known. */
+class TableBody {
+  private readonly columns: Column[] = [];
+  private readonly uniques: Unique[] = [];
+  private readonly foreignKeys: ForeignKey[] = [];
+  private readonly checks: { readonly name: string; readonly text: string }[] = [];
+  private readonly options: Record<string, string> = {};
+  private key: Key | undefined;
+
+  constructor(private readonly reader: Reader) {}
+
+  read(): void {
+    while (!this.reader.isSymbol(")") && !this.reader.isAtEnd()) {
+      if (this.reader.takeSymbol(",")) continue;
+      if (this.reader.isWord(CONSTRAINT_WORDS)) this.readTableConstraint();
+      else this.readColumn();
+    }
+    this.reader.next();
+  }
+
+  finish(options: Readonly<Record<string, string>>): Table {
+    const { columns } = this;
+    const spelled = (name: string) =>
+      columns.find(each => each.name.toLowerCase() === name.toLowerCase())?.name ?? name;
+    const spell = (text: string) => spellExpression(text, columns, TOKENS);
+    const all = { ...options, ...this.options };
+    const key = this.key && { ...this.key, columns: this.key.columns.map(spelled) };
+    return {
+      name: "",
+      columns: columns.map(column => ({
+        ...column,
+        // The one column of an INTEGER key is the rowid, which is never null: https://sqlite.org/rowidtable.html
+        nullable: column.nullable && !(isRowid(column, key) && all["without rowid"] === undefined),
+        ...(column.computed && {
+          computed: { ...column.computed, sql: spell(column.computed.sql as string) },
+        }),
+      })),
+      ...(key && { key }),
+      uniques: this.uniques.map(unique => ({ ...unique, columns: unique.columns.map(spelled) })),
+      indexes: [],
+      foreignKeys: this.foreignKeys.map(each => ({ ...each, columns: each.columns.map(spelled) })),
+      checks: this.checks.map(({ name, text }): Check => ({
+        name,
+        rules: [{ kind: "sql", sql: spell(text) }],
+      })),
+      ...(Object.keys(all).length > 0 && { options: all }),
+    };
+  }
+
+  private readColumn(): void {
+    const { reader } = this;
+    const name = reader.name();
+    const type = reader.textUntil(token => token.kind === "word" && AFTER_TYPE.has(token.text.toUpperCase()));
+    let column: Column = { name, type: { kind: "native", sql: { [NAME]: type } }, nullable: true };
+    let constraint = "";
+    while (!reader.isSymbol(",") && !reader.isSymbol(")") && !reader.isAtEnd()) {
+      if (reader.takeWords("CONSTRAINT")) constraint = reader.name();
+      else {
+        column = this.readColumnConstraint(column, constraint);
+        constraint = "";
+      }
+    }
+    this.columns.push(column);
+  }
+
+  private readColumnConstraint(column: Column, constraint: string): Column {
+    const { reader } = this;
+    if (reader.takeWords("PRIMARY", "KEY")) {
+      if (reader.takeWords("DESC")) this.options["key descending"] = "yes";
+      else reader.takeWords("ASC");
+      this.readConflict(`key ${column.name}`);
+      this.key = { name: constraint, columns: [column.name] };
+      return reader.takeWords("AUTOINCREMENT") ? { ...column, identity: "serial" } : column;
+    }
+    if (reader.takeWords("NOT", "NULL")) {
+      this.readConflict(`not null ${column.name}`);
+      return { ...column, nullable: false };
+    }
+    if (reader.takeWords("NULL")) return column;
+    if (reader.takeWords("UNIQUE")) {
+      this.readConflict(`unique ${column.name}`);
+      this.uniques.push({ name: constraint, columns: [column.name] });
+      return column;
+    }
+    if (reader.takeWords("CHECK")) {
+      this.checks.push({ name: constraint, text: reader.parenthesized() });
+      this.readConflict(`check ${column.name}`);
+      return column;
+    }
+    if (reader.takeWords("DEFAULT"))
+      return { ...column, default: { kind: "sql", sql: reader.defaultText() } };
+    if (reader.takeWords("COLLATE")) return { ...column, collation: reader.name() };
+    if (reader.takeWords("REFERENCES")) {
+      this.foreignKeys.push(this.readReference(constraint, [column.name]));
+      return column;
+    }
+    if (reader.takeWords("GENERATED", "ALWAYS", "AS") || reader.takeWords("AS")) {
+      const sql = reader.parenthesized();
+      const stored = reader.takeWords("STORED");
+      if (!stored) reader.takeWords("VIRTUAL");
+      return { ...column, computed: { sql, stored } };
+    }
+    reader.next();
+    return column;
+  }
+
+  private readTableConstraint(): void {
+    const { reader } = this;
+    const name = reader.takeWords("CONSTRAINT") ? reader.name() : "";
+    if (reader.takeWords("PRIMARY", "KEY")) {
+      const parts = readIndexedColumns(reader);
+      if (parts.some(({ descending }) => descending)) this.options["key descending"] = "yes";
+      this.key = { name, columns: parts.map(part => part.name ?? part.text) };
+      this.readConflict("key");
+    } else if (reader.takeWords("UNIQUE")) {
+      const columns = readIndexedColumns(reader).map(part => part.name ?? part.text);
+      this.uniques.push({ name, columns });
+      this.readConflict(`unique ${columns.join(" ")}`);
+    } else if (reader.takeWords("CHECK")) {
+      this.checks.push({ name, text: reader.parenthesized() });
+      this.readConflict("check");
+    } else if (reader.takeWords("FOREIGN", "KEY")) {
+      const columns = readIndexedColumns(reader).map(part => part.name ?? part.text);
+      if (reader.takeWords("REFERENCES")) this.foreignKeys.push(this.readReference(name, columns));
+    } else {
+      reader.next();
+    }
+  }
+
+  private readReference(name: string, columns: readonly string[]): ForeignKey {
+    const { reader } = this;
+    const table = reader.name();
+    const referred = reader.isSymbol("(")
+      ? readIndexedColumns(reader).map(part => part.name ?? part.text)
+      : [];
+    const actions: { onDelete: Action; onUpdate: Action } = { onDelete: "no action", onUpdate: "no action" };
+    let deferrable: ForeignKey["deferrable"];
+    for (;;) {
+      if (reader.takeWords("ON", "DELETE")) actions.onDelete = this.readAction();
+      else if (reader.takeWords("ON", "UPDATE")) actions.onUpdate = this.readAction();
+      else if (reader.takeWords("MATCH")) reader.next();
+      else if (reader.takeWords("NOT", "DEFERRABLE")) void (reader.takeWords("INITIALLY") && reader.next());
+      else if (reader.takeWords("DEFERRABLE")) {
+        deferrable = "immediate";
+        if (reader.takeWords("INITIALLY") && reader.next()?.text.toUpperCase() === "DEFERRED")
+          deferrable = "deferred";
+      } else break;
+    }
+    return {
+      name,
+      columns,
+      references: { table, columns: referred },
+      ...actions,
+      ...(deferrable && { deferrable }),
+    };
+  }
+
+  private readAction(): Action {
+    const { reader } = this;
+    if (reader.takeWords("SET", "NULL")) return "set null";
+    if (reader.takeWords("SET", "DEFAULT")) return "set default";
+    if (reader.takeWords("NO", "ACTION")) return "no action";
+    return reader.next()?.text.toLowerCase() === "cascade" ? "cascade" : "restrict";
+  }
+
+  /** ON CONFLICT clauses are SQLite's alone (https://sqlite.org/lang_conflict.html): kept with the table. */
+  private readConflict(what: string): void {
+    if (this.reader.takeWords("ON", "CONFLICT")) {
+      this.options[`on conflict ${what}`] = this.reader.next()?.text.toLowerCase() ?? "";
+    }
+  }
+}
+
+function isRowid(column: Column, key: Key | undefined): boolean {
+  const type = column.type.kind === "native" ? column.type.sql[NAME] : "";
+  return key?.columns.length === 1 && key.columns[0] === column.name && type?.toUpperCase() === "INTEGER";
+}
+
+function readOptions(reader: Reader): Record<string, string> {
+  const options: Record<string, string> = {};
+  while (!reader.isAtEnd()) {
+    if (reader.takeWords("WITHOUT", "ROWID")) options["without rowid"] = "yes";
+    else if (reader.takeWords("STRICT")) options["strict"] = "yes";
+    else reader.next();
+  }
+  return options;
+}
+
+interface IndexedColumn {
+  /** As written, without collation and direction. */
+  readonly text: string;
+  /** When it is a plain name. */
+  readonly name?: string;
+  readonly collation?: string;
+  readonly descending?: boolean;
+}
+
+/** `(a, b COLLATE nocase DESC, lower(c))` */
+function readIndexedColumns(reader: Reader): IndexedColumn[] {
+  const parts: IndexedColumn[] = [];
+  reader.next();
+  while (!reader.isSymbol(")") && !reader.isAtEnd()) {
+    if (reader.takeSymbol(",")) continue;
+    const first = reader.peek();
+    const text = reader.textUntil(
+      token => token.kind === "word" && /^(?:collate|asc|desc)$/i.test(token.text),
+    );
+    const plain =
+      first &&
+      (first.kind === "word" || first.kind === "name" || first.kind === "string") &&
+      first.text === text;
+    const collation = reader.takeWords("COLLATE") ? reader.name() : undefined;
+    const descending = reader.takeWords("DESC") || (reader.takeWords("ASC"), false);
+    parts.push({
+      text,
+      ...(plain && { name: nameOf(first) }),
+      ...(collation !== undefined && { collation }),
+      ...(descending && { descending }),
+    });
+  }
+  reader.next();
+  return parts;
+}
+
+/** Walks over the tokens that mean something. */
+class Reader {
+  private readonly tokens: Token[];
+  private at = 0;
+
+  constructor(private readonly sql: string) {
+    this.tokens = tokenize(sql, TOKENS).filter(matters);
+  }
+
+  peek(): Token | undefined {
+    return this.tokens[this.at];
+  }
+
+  next(): Token | undefined {
+    return this.tokens[this.at++];
+  }
+
+  isAtEnd(): boolean {
+    return this.at >= this.tokens.length;
+  }
+
+  isSymbol(symbol: string): boolean {
+    const token = this.peek();
+    return token?.kind === "symbol" && token.text === symbol;
+  }
+
+  takeSymbol(symbol: string): boolean {
+    const found = this.isSymbol(symbol);
+    if (found) this.at += 1;
+    return found;
+  }
+
+  isWord(words: ReadonlySet<string>): boolean {
+    const token = this.peek();
+    return token?.kind === "word" && words.has(token.text.toUpperCase());
+  }
+
+  /** Takes these words if they come next, all or none. */
+  takeWords(...words: readonly string[]): boolean {
+    const found = words.every((word, index) => {
+      const token = this.tokens[this.at + index];
+      return token?.kind === "word" && token.text.toUpperCase() === word;
+    });
+    if (found) this.at += words.length;
+    return found;
+  }
+
+  /** A name, however it is quoted; SQLite takes a string for one too. */
+  name(): string {
+    const token = this.next();
+    return token ? nameOf(token) : "";
+  }
+
+  /** The text up to a token that ends it, or a comma or closing parenthesis at this level. */
+  textUntil(ends: (token: Token) => boolean): string {
+    const start = this.peek();
+    let last: Token | undefined;
+    let depth = 0;
+    for (let token = start; token; token = this.peek()) {
+      if (depth === 0 && (ends(token) || token.text === "," || token.text === ")")) break;
+      if (token.text === "(") depth += 1;
+      if (token.text === ")") depth -= 1;
+      last = token;
+      this.at += 1;
+    }
+    return start && last ? this.sql.slice(start.at, last.at + last.text.length).replace(/\s+/g, " ") : "";
+  }
+
+  textToEnd(): string {
+    const start = this.peek();
+    this.at = this.tokens.length;
+    return start ? this.sql.slice(start.at).replace(/;\s*$/, "").trim() : "";
+  }
+
+  /** What stands between a parenthesis and the one that closes it. */
+  parenthesized(): string {
+    const open = this.next();
+    let depth = 1;
+    while (!this.isAtEnd()) {
+      const token = this.next()!;
+      if (token.text === "(") depth += 1;
+      if (token.text === ")") depth -= 1;
+      if (depth === 0) return this.sql.slice(open!.at + 1, token.at).trim();
+    }
+    return "";
+  }
+
+  /** A default: a literal with its sign, a word, or an expression in parentheses. */
+  defaultText(): string {
+    if (this.isSymbol("(")) return `(${spellExpression(this.parenthesized(), [], TOKENS)})`;
+    const sign = this.isSymbol("-") || this.isSymbol("+") ? this.next()!.text : "";
+    const token = this.next();
+    if (token?.kind === "word" && /^x$/i.test(token.text) && this.peek()?.kind === "string") {
+      return token.text + this.next()!.text;
+    }
+    return sign + (token?.text ?? "");
+  }
+}

@@ -1,0 +1,27 @@
+import type { Rule, Schema } from "../../schema/types.js";
+import { settleSchema, type SettleRules } from "../settle.js";
+import { defaultSqlText, defaultText, nowText, ruleText } from "./expressions.js";
+import { NAME, typeText } from "./types.js";
+
+export const TOKENS = { brackets: true } as const;
+
+const RULES: SettleRules = {
+  dialect: NAME,
+  tokens: TOKENS,
+  keepsNotes: false,
+  type: typeText,
+  rule: ruleText,
+  default: defaultText,
+  defaultSql: defaultSqlText,
+  now: nowText,
+};
+
+/** The schema as SQLite holds it. */
+export function settle(schema: Schema): Schema {
+  return settleSchema(schema, RULES);
+}
+
+/** Why SQLite cannot hold a rule. */
+export function cannotHold(rule: Rule): string | undefined {
+  return rule.kind === "pattern" ? "SQLite has no regular expressions" : undefined;
+}

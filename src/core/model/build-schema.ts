@@ -1,0 +1,648 @@
+import pluralize from "pluralize";
+import type {
+  Class,
+  DefaultValue,
+  FieldOptions,
+  IndexOptions,
+  SqlExpression,
+} from "../../modelling/facts.js";
+import { fillKey, type DiffHints } from "../change/diff.js";
+import { describeRule } from "../change/words.js";
+import type { Dialect } from "../dialect/dialect.js";
+import { placeOf } from "../dialect/tokens.js";
+import { addressOf } from "../schema/address.js";
+import { parseDataType, TYPE_WORDS } from "../schema/data-type.js";
+import {
+  columnName,
+  constraintName,
+  pairColumnName,
+  pairTableName,
+  referenceColumnName,
+  tableName,
+  type NamingRules,
+} from "../schema/naming.js";
+import { fillPlaces, mapSqlText } from "../schema/sql-text.js";
+import type {
+  Action,
+  Check,
+  Column,
+  DataType,
+  Default,
+  ForeignKey,
+  Index,
+  Key,
+  Rule,
+  Schema,
+  SqlText,
+  Table,
+  Unique,
+} from "../schema/types.js";
+import type { EntityDescription, FieldDescription } from "./entities.js";
+import { collectFindings, type Finding, type Report } from "./findings.js";
+import { inferType } from "./infer-type.js";
+import { rulesOf } from "./rules.js";
+
+/** What the models come to: the schema they describe, and what they say of the way there. */
+export interface ModelSchema {
+  readonly schema: Schema;
+  readonly hints: DiffHints;
+  readonly findings: readonly Finding[];
+}
+
+/** The schema that entities describe. Where something is wrong it is left out, and a finding says so. */
+export function buildSchema(
+  entities: readonly EntityDescription[],
+  naming: NamingRules,
+  dialects: readonly Dialect[],
+): ModelSchema {
+  const { findings, report } = collectFindings();
+  const builder = new Builder(entities, naming, dialects, report);
+  const tables = [...entities.map(entity => builder.table(entity)), ...builder.pairTables()];
+  reportClashes(tables, builder, report);
+  return {
+    schema: {
+      tables: tables.filter((table, at) => tables.findIndex(each => each.name === table.name) === at),
+    },
+    hints: builder.hints(),
+    findings,
+  };
+}
+
+/** A column a field comes to. */
+interface FieldColumn {
+  readonly field: FieldDescription;
+  readonly column: Column;
+}
+
+class Builder {
+  private readonly byClass: Map<Class, EntityDescription>;
+  private readonly columns = new Map<EntityDescription, FieldColumn[]>();
+  private readonly resolving = new Set<EntityDescription>();
+
+  constructor(
+    private readonly entities: readonly EntityDescription[],
+    private readonly naming: NamingRules,
+    private readonly dialects: readonly Dialect[],
+    private readonly report: Report,
+  ) {
+    this.byClass = new Map(entities.map(entity => [entity.cls, entity]));
+  }
+
+  /** The entity that the table at this place comes from; pair tables come after those of all entities. */
+  entityAt(at: number): EntityDescription | undefined {
+    return this.entities[at];
+  }
+
+  tableName(entity: EntityDescription): string {
+    return entity.options.table ?? tableName(entity.name, this.naming);
+  }
+
+  table(entity: EntityDescription): Table {
+    const name = this.tableName(entity);
+    const fieldColumns = this.columnsOf(entity);
+    const columns = fieldColumns.map(({ column }) => column);
+    const keyColumns = this.keyColumns(entity).map(column => column.name);
+    const key: Key = { name: `pk_${name}`, columns: keyColumns };
+    const uniques = this.uniques(entity, name);
+    const { note } = entity.options;
+    this.checkReferredBy(entity);
+    return {
+      name,
+      columns,
+      key,
+      uniques,
+      indexes: this.indexes(entity, name, [keyColumns, ...uniques.map(unique => unique.columns)]),
+      foreignKeys: this.foreignKeys(entity, name),
+      checks: this.checks(entity, name),
+      ...(note !== undefined && { note }),
+    };
+  }
+
+  /** The columns of an entity, its key first. */
+  columnsOf(entity: EntityDescription): FieldColumn[] {
+    const known = this.columns.get(entity);
+    if (known) return known;
+    const stored = entity.fields.filter(isStored);
+    const keys = stored.filter(({ facts }) => facts.key);
+    const built = [...keys, ...stored.filter(({ facts }) => !facts.key)].flatMap(field =>
+      this.columnsOfField(entity, field).map(column => ({ field, column })),
+    );
+    const columns = keys.length > 0 ? built : [this.serialId(entity), ...built];
+    this.columns.set(entity, columns);
+    return columns;
+  }
+
+  private serialId(entity: EntityDescription): FieldColumn {
+    const field: FieldDescription = {
+      property: "id",
+      facts: { key: {} },
+      validators: [],
+      optional: false,
+      declaredIn: entity.name,
+    };
+    return {
+      field,
+      column: {
+        name: columnName("id", this.naming),
+        type: { kind: "integer" },
+        nullable: false,
+        identity: "serial",
+      },
+    };
+  }
+
+  private keyColumns(entity: EntityDescription): Column[] {
+    return this.columnsOf(entity).flatMap(({ field, column }) => (field.facts.key ? [column] : []));
+  }
+
+  private columnsOfField(entity: EntityDescription, field: FieldDescription): Column[] {
+    if (field.facts.refersTo) return this.referenceColumns(entity, field);
+    const column = this.plainColumn(entity, field);
+    return column ? [column] : [];
+  }
+
+  private plainColumn(entity: EntityDescription, field: FieldDescription): Column | undefined {
+    const { facts, optional } = field;
+    const options = facts.field ?? {};
+    const generate = facts.key && generationOf(field);
+    const type = this.typeOf(entity, field, generate);
+    if (!type) return undefined;
+    const where = { entity: entity.name, property: field.property };
+    if (facts.key && optional) {
+      this.report("E227", where, "A key may not be optional", "remove @IsOptional()");
+    }
+    if (generate === "serial" && !["smallint", "integer", "bigint"].includes(type.kind)) {
+      this.report(
+        "E227",
+        where,
+        `A serial key counts in whole numbers, not in ${type.kind}`,
+        'leave the type out, or say @Field({ type: "bigint" })',
+      );
+    }
+    const value = this.defaultOf(entity, field, type, options.default, "default");
+    const identity = generate === "serial" ? { identity: "serial" as const } : {};
+    const computed =
+      options.computed === undefined ? undefined : this.placed(entity, field, options.computed);
+    return {
+      name: options.column ?? columnName(field.property, this.naming),
+      type,
+      nullable: optional && !facts.key,
+      ...identity,
+      ...(generate === "uuid" && { default: { kind: "uuid" } as const }),
+      ...(value && { default: value }),
+      ...(computed !== undefined && { computed: { sql: computed, stored: true } }),
+      ...(facts.stamp && { stamp: facts.stamp }),
+      ...(options.note !== undefined && { note: options.note }),
+    };
+  }
+
+  private typeOf(
+    entity: EntityDescription,
+    field: FieldDescription,
+    generate: "serial" | "uuid" | "none" | undefined,
+  ): DataType | undefined {
+    const where = { entity: entity.name, property: field.property };
+    const declared = field.facts.field?.type;
+    if (typeof declared === "object") {
+      const missing = this.dialects
+        .filter(({ name }) => declared[name] === undefined)
+        .map(({ name }) => name);
+      if (missing.length > 0) {
+        this.report(
+          "E226",
+          where,
+          `The native type names none for ${missing.join(", ")}`,
+          "name a type for each dialect of the config",
+        );
+      }
+      return { kind: "native", sql: declared };
+    }
+    if (declared !== undefined) {
+      const type = parseDataType(declared);
+      if (!type)
+        this.report("E226", where, `"${String(declared)}" is not a type`, `write one of ${TYPE_WORDS}`);
+      return type;
+    }
+    if (field.facts.stamp) return { kind: "timestamptz" };
+    if (generate === "serial") return { kind: "integer" };
+    if (generate === "uuid") return { kind: "uuid" };
+    const inferred = inferType(field);
+    if ("type" in inferred) return inferred.type;
+    const remedy = `${inferred.missing}; if it is not a column, say @Field({ stored: false })`;
+    this.report("E220", where, `The type of ${entity.name}.${field.property} cannot be told`, remedy);
+    return undefined;
+  }
+
+  private defaultOf(
+    entity: EntityDescription,
+    field: FieldDescription,
+    type: DataType,
+    value: DefaultValue | undefined,
+    what: "default" | "fill",
+  ): Default | undefined {
+    if (value === undefined) return undefined;
+    if (isSql(value)) return { kind: "sql", sql: this.placed(entity, field, value.sql) };
+    const fits = VALUE_TYPES[type.kind] ?? ["string", "number", "boolean"];
+    if (fits.includes(typeof value)) return { kind: "value", value };
+    const where = { entity: entity.name, property: field.property };
+    const received = `The ${what} ${JSON.stringify(value)} is not a ${type.kind}`;
+    this.report("E229", where, received, `write a ${fits.join(" or ")}, or sql("…") for an expression`);
+    return undefined;
+  }
+
+  /** Reference columns take the types of the key they point to, however deep that key itself refers. */
+  private referenceColumns(entity: EntityDescription, field: FieldDescription): Column[] {
+    const reference = field.facts.refersTo!;
+    const where = { entity: entity.name, property: field.property };
+    const target = this.target(entity, field);
+    if (!target) return [];
+    if (this.resolving.has(target) && field.facts.key) {
+      this.report(
+        "E227",
+        where,
+        `The key of ${entity.name} refers to itself in a circle`,
+        "give one of the entities a key of its own",
+      );
+      return [];
+    }
+    this.resolving.add(entity);
+    const keys = target === entity && !field.facts.key ? this.ownKey(entity) : this.keyColumns(target);
+    this.resolving.delete(entity);
+    const names = this.referenceNames(field, keys, where);
+    const { default: value, note } = field.facts.field ?? {};
+    const defaultValue =
+      keys.length === 1 ? this.defaultOf(entity, field, keys[0]!.type, value, "default") : undefined;
+    if (reference.options.onDelete === "set null" && !field.optional) {
+      this.report(
+        "E228",
+        where,
+        "A required reference cannot be set to null on delete",
+        'add @IsOptional(), or choose onDelete "restrict" or "cascade"',
+      );
+    }
+    return keys.map((key, at) => ({
+      name: names[at]!,
+      type: key.type,
+      nullable: field.optional && !field.facts.key,
+      ...(defaultValue && { default: defaultValue }),
+      ...(note !== undefined && { note }),
+    }));
+  }
+
+  /** The key of an entity that refers to itself, while its other columns are still being built. */
+  private ownKey(entity: EntityDescription): Column[] {
+    const keys = entity.fields.filter(field => isStored(field) && field.facts.key);
+    if (keys.length === 0) return [this.serialId(entity).column];
+    return keys.flatMap(field => this.columnsOfField(entity, field));
+  }
+
+  private referenceNames(
+    field: FieldDescription,
+    keys: readonly Column[],
+    where: { entity: string; property: string },
+  ): string[] {
+    const { column } = field.facts.refersTo!.options;
+    const given = column ?? field.facts.field?.column;
+    const list = given === undefined ? [] : typeof given === "string" ? [given] : given;
+    if (given !== undefined && list.length !== keys.length) {
+      this.report(
+        "E228",
+        where,
+        `The reference needs ${keys.length} column names and has ${list.length}`,
+        "name one column for each column of the key referred to",
+      );
+    }
+    return keys.map((key, at) => list[at] ?? referenceColumnName(field.property, key.name, this.naming));
+  }
+
+  private target(entity: EntityDescription, field: FieldDescription): EntityDescription | undefined {
+    const { refersTo, referredBy, pairedWith } = field.facts;
+    const reference = refersTo ?? referredBy ?? pairedWith;
+    const cls = reference?.target();
+    const found = cls && this.byClass.get(cls);
+    if (!found) {
+      const name = typeof cls === "function" ? cls.name : String(cls);
+      this.report(
+        "E223",
+        { entity: entity.name, property: field.property },
+        `${name} is not an entity among the models`,
+        `put @Stored() on ${name} and see that its file is among \`models\` in the config`,
+      );
+    }
+    return found;
+  }
+
+  /** SQL with fields in its places, turned to columns. */
+  private placed(entity: EntityDescription, field: FieldDescription | undefined, sql: SqlText): SqlText {
+    return mapSqlText(sql, text =>
+      fillPlaces(text, name => {
+        const columns = this.namesOf(entity, name);
+        if (columns.length === 1) return placeOf(columns[0]!);
+        this.reportNoField(entity, field, name, `the expression ${text}`);
+        return placeOf(name);
+      }),
+    );
+  }
+
+  private reportNoField(
+    entity: EntityDescription,
+    field: FieldDescription | undefined,
+    name: string,
+    place: string,
+  ): void {
+    const known = entity.fields.filter(isStored).map(({ property }) => property);
+    this.report(
+      "E225",
+      { entity: entity.name, ...(field && { property: field.property }) },
+      `${place} names ${name}, which is not a field of ${entity.name}`,
+      `write one of ${known.join(", ")}`,
+    );
+  }
+
+  /** The column names of a field, while types may still be unknown. */
+  private namesOf(entity: EntityDescription, property: string): string[] {
+    const field = entity.fields.find(each => each.property === property && isStored(each));
+    if (!field)
+      return property === "id" && !entity.fields.some(({ facts }) => facts.key)
+        ? [columnName("id", this.naming)]
+        : [];
+    if (!field.facts.refersTo) return [field.facts.field?.column ?? columnName(property, this.naming)];
+    return this.columnsOf(entity).flatMap(({ field: each, column }) => (each === field ? [column.name] : []));
+  }
+
+  private columnNames(entity: EntityDescription, properties: readonly string[], place: string): string[] {
+    return properties.flatMap(property => {
+      const names = this.namesOf(entity, property);
+      if (names.length === 0) this.reportNoField(entity, undefined, property, place);
+      return names;
+    });
+  }
+
+  private uniques(entity: EntityDescription, table: string): Unique[] {
+    const fields = entity.fields
+      .filter(field => isStored(field) && field.facts.field?.unique)
+      .map(({ property }) => [property]);
+    const lists = [...fields, ...(entity.options.unique ?? [])];
+    return lists.flatMap(properties => {
+      const columns = this.columnNames(entity, properties, "`unique`");
+      return columns.length > 0 ? [{ name: constraintName("uq", table, columns), columns }] : [];
+    });
+  }
+
+  private indexes(
+    entity: EntityDescription,
+    table: string,
+    covered: readonly (readonly string[])[],
+  ): Index[] {
+    const plain = (columns: readonly string[]): Index => ({
+      name: constraintName("ix", table, columns),
+      parts: columns.map(column => ({ column })),
+    });
+    const fields = entity.fields.filter(field => isStored(field) && field.facts.field?.index);
+    const given = (entity.options.indexes ?? []).flatMap((entry): Index[] => {
+      const options: IndexOptions = "fields" in entry ? entry : { fields: entry };
+      const columns = this.columnNames(entity, options.fields, "`indexes`");
+      if (columns.length === 0) return [];
+      const where = options.where === undefined ? undefined : this.placed(entity, undefined, options.where);
+      const index = plain(columns);
+      return [
+        {
+          ...index,
+          name: options.name ?? index.name,
+          ...(options.unique && { unique: true }),
+          ...(where !== undefined && { where }),
+        },
+      ];
+    });
+    const wanted = [...fields.map(({ property }) => plain(this.namesOf(entity, property))), ...given];
+    const leading = [...covered, ...wanted.filter(index => index.where === undefined).map(columnsOfIndex)];
+    const references = entity.fields.filter(field => isStored(field) && field.facts.refersTo);
+    for (const field of references) {
+      const columns = this.namesOf(entity, field.property);
+      const served = leading.some(list => columns.every((column, at) => list[at] === column));
+      if (field.facts.refersTo!.options.index !== false && !served && columns.length > 0)
+        wanted.push(plain(columns));
+    }
+    return wanted.filter((index, at) => wanted.findIndex(({ name }) => name === index.name) === at);
+  }
+
+  private foreignKeys(entity: EntityDescription, table: string): ForeignKey[] {
+    return entity.fields.flatMap(field => {
+      const reference = isStored(field) && field.facts.refersTo;
+      const target = reference && this.byClass.get(reference.target());
+      if (!reference || !target) return [];
+      const columns = this.namesOf(entity, field.property);
+      if (columns.length === 0) return [];
+      return [
+        foreignKey(table, columns, this.tableName(target), this.keyColumns(target), {
+          onDelete: reference.options.onDelete ?? "restrict",
+          onUpdate: reference.options.onUpdate ?? "no action",
+        }),
+      ];
+    });
+  }
+
+  private checks(entity: EntityDescription, table: string): Check[] {
+    const ofFields = this.columnsOf(entity).flatMap(({ field, column }): Check[] => {
+      const rules = rulesOf(column.name, column.type, field.facts.refersTo ? [] : field.validators);
+      const own = field.facts.refersTo || column.computed ? [] : rules;
+      for (const rule of own) this.reportShortfalls(entity, field, rule);
+      return own.length > 0 ? [{ name: constraintName("ck", table, [column.name]), rules: own }] : [];
+    });
+    const named = Object.entries(entity.options.checks ?? {}).map(([name, sql]): Check => ({
+      name: constraintName("ck", table, [name]),
+      rules: [{ kind: "sql", sql: this.placed(entity, undefined, sql) }],
+    }));
+    return [...ofFields, ...named];
+  }
+
+  private reportShortfalls(entity: EntityDescription, field: FieldDescription, rule: Rule): void {
+    for (const dialect of this.dialects) {
+      const reason = dialect.cannotHold(rule);
+      if (reason === undefined) continue;
+      const what = `${describeRule(rule)} holds in the program only: ${reason}`;
+      const remedy = "the program keeps to it with validate(); rows written past it are not held to it";
+      this.report("A300", { entity: entity.name, property: field.property }, what, remedy);
+    }
+  }
+
+  private checkReferredBy(entity: EntityDescription): void {
+    for (const field of entity.fields) {
+      const { referredBy } = field.facts;
+      if (!referredBy) continue;
+      const target = this.target(entity, field);
+      const other = target?.fields.find(({ property }) => property === referredBy.field);
+      const back = other?.facts.refersTo ?? other?.facts.pairedWith;
+      if (!target || back?.target() === entity.cls) continue;
+      const pointing = target.fields.filter(
+        each => (each.facts.refersTo ?? each.facts.pairedWith)?.target() === entity.cls,
+      );
+      const what = other
+        ? `${target.name}.${referredBy.field} does not refer to ${entity.name}`
+        : `${target.name} has no field ${referredBy.field}`;
+      const remedy =
+        pointing.length > 0
+          ? `name ${pointing.map(({ property }) => property).join(" or ")}`
+          : `add to ${target.name}: @RefersTo(() => ${entity.name}) ${referredBy.field}!: ${entity.name}`;
+      this.report("E224", { entity: entity.name, property: field.property }, what, remedy);
+    }
+  }
+
+  /** One table for each `@PairedWith`. */
+  pairTables(): Table[] {
+    return this.entities.flatMap(owner =>
+      owner.fields.flatMap(field => {
+        const pairing = field.facts.pairedWith;
+        const other = pairing && this.target(owner, field);
+        return other ? [this.pairTable(owner, field, other)] : [];
+      }),
+    );
+  }
+
+  private pairTable(owner: EntityDescription, field: FieldDescription, other: EntityDescription): Table {
+    const { options } = field.facts.pairedWith!;
+    const name = options.table ?? pairTableName(this.tableName(owner), this.tableName(other), this.naming);
+    const side = (entity: EntityDescription, called: string) =>
+      this.keyColumns(entity).map((key): Column => ({
+        name: pairColumnName(called, key.name, this.naming),
+        type: key.type,
+        nullable: false,
+      }));
+    const [left, right] = [
+      side(owner, owner.name),
+      side(other, other === owner ? pluralize.singular(field.property) : other.name),
+    ];
+    const [ownerNames, otherNames] = [left.map(column => column.name), right.map(column => column.name)];
+    const actions = { onDelete: options.onDelete ?? "cascade", onUpdate: "no action" } as const;
+    return {
+      name,
+      columns: [...left, ...right],
+      key: { name: `pk_${name}`, columns: [...ownerNames, ...otherNames] },
+      uniques: [],
+      indexes: [
+        { name: constraintName("ix", name, otherNames), parts: otherNames.map(column => ({ column })) },
+      ],
+      foreignKeys: [
+        foreignKey(name, ownerNames, this.tableName(owner), this.keyColumns(owner), actions),
+        foreignKey(name, otherNames, this.tableName(other), this.keyColumns(other), actions),
+      ],
+      checks: [],
+    };
+  }
+
+  /** Renames and fills, as the models say them. */
+  hints(): DiffHints {
+    const tables = new Map<string, string>();
+    const columns = new Map<string, Map<string, string>>();
+    const fills = new Map<string, Default>();
+    for (const entity of this.entities) {
+      const table = addressOf({ name: this.tableName(entity) });
+      if (entity.options.was !== undefined) tables.set(entity.options.was, table);
+      const renamed = new Map<string, string>();
+      for (const { field, column } of this.columnsOf(entity)) {
+        const options: FieldOptions = field.facts.field ?? {};
+        if (options.was !== undefined) renamed.set(options.was, column.name);
+        const fill = this.defaultOf(entity, field, column.type, options.fill, "fill");
+        if (fill) fills.set(fillKey(table, column.name), fill);
+      }
+      if (renamed.size > 0) columns.set(table, renamed);
+    }
+    return { tables, columns, fills };
+  }
+}
+
+function foreignKey(
+  table: string,
+  columns: readonly string[],
+  target: string,
+  key: readonly Column[],
+  actions: { readonly onDelete: Action; readonly onUpdate: Action },
+): ForeignKey {
+  return {
+    name: constraintName("fk", table, columns),
+    columns,
+    references: { table: addressOf({ name: target }), columns: key.map(({ name }) => name) },
+    ...actions,
+  };
+}
+
+/** Whether a property is a column, or several. */
+function isStored({ facts }: FieldDescription): boolean {
+  return facts.field?.stored !== false && !facts.referredBy && !facts.pairedWith;
+}
+
+function generationOf({ facts, validators }: FieldDescription): "serial" | "uuid" | "none" {
+  const { generate } = facts.key!;
+  if (generate) return generate;
+  return validators.length === 0 && facts.field?.type === undefined ? "serial" : "none";
+}
+
+function isSql(value: DefaultValue): value is SqlExpression {
+  return typeof value === "object";
+}
+
+const VALUE_TYPES: Partial<Record<DataType["kind"], readonly string[]>> = {
+  boolean: ["boolean"],
+  smallint: ["number"],
+  integer: ["number"],
+  bigint: ["number"],
+  real: ["number"],
+  double: ["number"],
+  decimal: ["number", "string"],
+  text: ["string"],
+  char: ["string"],
+  varchar: ["string"],
+  date: ["string"],
+  time: ["string"],
+  timestamp: ["string"],
+  timestamptz: ["string"],
+  uuid: ["string"],
+  json: ["string"],
+};
+
+function columnsOfIndex(index: Index): string[] {
+  return index.parts.flatMap(part => ("column" in part ? [part.column] : []));
+}
+
+/** Names that two things want. SQLite and MariaDB tell names apart without regard to case, so nobody may rely on it. */
+function reportClashes(tables: readonly Table[], builder: Builder, report: Report): void {
+  const owners = new Map<string, string>();
+  for (const [at, table] of tables.entries()) {
+    const entity = builder.entityAt(at)?.name ?? table.name;
+    const name = table.name.toLowerCase();
+    const owner = owners.get(name);
+    if (owner) {
+      report(
+        "E221",
+        { entity },
+        `${owner} and ${entity} are both stored in the table ${table.name}`,
+        "give one of them another name with @Stored({ table: … })",
+      );
+    }
+    owners.set(name, owner ?? entity);
+    const columns = new Set<string>();
+    for (const column of table.columns) {
+      const key = column.name.toLowerCase();
+      if (columns.has(key)) {
+        report(
+          "E222",
+          { entity },
+          `Two fields of ${entity} are stored in the column ${column.name}`,
+          "give one of them another name with @Field({ column: … })",
+        );
+      }
+      columns.add(key);
+    }
+    const constraints = [table.uniques, table.indexes, table.foreignKeys, table.checks]
+      .flat()
+      .map(part => part.name);
+    for (const twice of new Set(constraints.filter((each, index) => constraints.indexOf(each) !== index))) {
+      report(
+        "E230",
+        { entity },
+        `Two constraints of ${entity} would be called ${twice}`,
+        "remove one of them, or name the check otherwise",
+      );
+    }
+  }
+}

@@ -1,0 +1,48 @@
+/** Something a check of the models found, as data; `check` and errors word it the same way. */
+export interface Finding {
+  readonly code: string;
+  readonly severity: "error" | "advice";
+  readonly entity: string;
+  readonly property?: string;
+  /** What is wrong, a sentence without its full stop. */
+  readonly what: string;
+  readonly remedy: string;
+  /** Filled in at the edge, where the files are known. */
+  readonly file?: string;
+  /** From 1. */
+  readonly line?: number;
+}
+
+/** What each code of a finding is about; docs/advice.md lists the same codes. */
+export const FINDING_CODES = {
+  E220: "a property whose type cannot be told",
+  E221: "two entities on one table",
+  E222: "two fields on one column",
+  E223: "a reference to something that is not an entity",
+  E224: "ReferredBy names a field that does not point back",
+  E225: "a name that is not a field",
+  E226: "a type that is not one",
+  E227: "a key that cannot be",
+  E228: "a reference that cannot be",
+  E229: "a default or fill that does not fit its type",
+  E230: "two constraints of one name",
+  A300: "a rule that a dialect cannot hold",
+} as const satisfies Record<string, string>;
+
+export type FindingCode = keyof typeof FINDING_CODES;
+
+export type Report = (
+  code: FindingCode,
+  where: { readonly entity: string; readonly property?: string },
+  what: string,
+  remedy: string,
+) => void;
+
+/** A list of findings and the function that adds to it. */
+export function collectFindings(): { readonly findings: Finding[]; readonly report: Report } {
+  const findings: Finding[] = [];
+  const report: Report = (code, where, what, remedy) => {
+    findings.push({ code, severity: code.startsWith("E") ? "error" : "advice", ...where, what, remedy });
+  };
+  return { findings, report };
+}

@@ -1,0 +1,304 @@
+/**
+ * Every failure the program can report, in one catalogue: a stable code, the exit status it leads to, and its words
+ * (what happened, the value received, what is valid, how to repair). docs/errors.md lists the same codes; a code that
+ * is retired is never given to another failure.
+ */
+
+/** 2: the input is wrong. 3: stopped for safety, nothing changed. 4: the database refused or failed. 70: our fault. */
+export type ExitStatus = 2 | 3 | 4 | 70;
+
+export interface Words {
+  /** What happened, as a sentence without its full stop. */
+  readonly what: string;
+  readonly received?: string;
+  readonly valid?: string;
+  readonly repair?: string;
+  /** Further lines, such as one for each finding. */
+  readonly details?: readonly string[];
+  readonly file?: string;
+  /** From 1. */
+  readonly line?: number;
+}
+
+/** A failure with everything a person or a program needs to know of it. */
+export class Problem extends Error {
+  constructor(
+    readonly code: string,
+    readonly exit: ExitStatus,
+    readonly words: Words,
+    cause?: unknown,
+  ) {
+    super(words.what, cause === undefined ? undefined : { cause });
+    this.name = "Problem";
+  }
+}
+
+export interface CatalogueEntry<V> {
+  (values: V, cause?: unknown): Problem;
+  readonly code: string;
+  readonly exit: ExitStatus;
+}
+
+function define<V>(code: string, exit: ExitStatus, word: (values: V) => Words): CatalogueEntry<V> {
+  return Object.assign((values: V, cause?: unknown) => new Problem(code, exit, word(values), cause), {
+    code,
+    exit,
+  });
+}
+
+interface InFile {
+  readonly file: string;
+  readonly line?: number;
+}
+
+/** Each migration is a whole: those that ran before one was refused stay. */
+const soFar = (before: readonly string[]) =>
+  before.length === 0 ? "nothing was changed" : `${before.join(", ")} ran before it and stay`;
+
+const place = ({ file, line }: InFile) => ({ file, ...(line !== undefined && { line }) });
+
+/** Usage, config and the project's folder. */
+const project = {
+  usage: define("E100", 2, (v: { what: string; command?: string }) => ({
+    what: v.what,
+    repair: `see emberset ${v.command ? `${v.command} ` : ""}--help`,
+  })),
+  noConfig: define("E101", 2, (v: { folder: string }) => ({
+    what: "No emberset.config.ts here or in any folder above",
+    received: v.folder,
+    repair: "make a project with `emberset init`, or name its folder with --project DIR",
+  })),
+  unreadableConfig: define("E102", 2, (v: InFile & { reason: string }) => ({
+    what: `The config cannot be read: ${v.reason}`,
+    repair: "correct the file; it must compile as TypeScript and export its project as default",
+    ...place(v),
+  })),
+  wrongConfig: define("E103", 2, (v: InFile & { faults: readonly string[] }) => ({
+    what:
+      v.faults.length === 1
+        ? "A setting in the config is wrong"
+        : `${v.faults.length} settings in the config are wrong`,
+    details: v.faults,
+    repair: "correct the file; docs/guide.md lists every setting",
+    ...place(v),
+  })),
+  unknownTarget: define("E104", 2, (v: { name: string; known: readonly string[] }) => ({
+    what: "There is no such target",
+    received: v.name,
+    valid: v.known.join(", "),
+    repair: "name one of these with --target, or add it to the config",
+  })),
+  fileExists: define("E105", 2, (v: { file: string }) => ({
+    what: "A project is here already, and init never writes over a file",
+    file: v.file,
+    repair: "choose another folder, or remove the file first",
+  })),
+  unknownPoint: define("E106", 2, (v: { point: string; numbers: string }) => ({
+    what: "There is no such point to compare",
+    received: v.point,
+    valid: `models, history, empty, or a migration's number${v.numbers && ` (${v.numbers})`}`,
+  })),
+  unknownTable: define("E107", 2, (v: { table: string; known: readonly string[] }) => ({
+    what: "There is no such table in the database",
+    received: v.table,
+    valid: v.known.length > 0 ? v.known.join(", ") : "the database has no tables yet",
+    repair: "run `emberset describe` without a name to see them all",
+  })),
+  unknownMigration: define("E108", 2, (v: { number: string; valid: string }) => ({
+    what: "There is no such migration",
+    received: v.number,
+    valid: v.valid,
+  })),
+};
+
+/** Model files and what the models say. */
+const models = {
+  noModels: define("E200", 2, (v: { patterns: readonly string[] }) => ({
+    what: "No model files found",
+    received: v.patterns.join(", "),
+    repair: "write a class with @Stored() in one of these places, or correct `models` in the config",
+  })),
+  unreadableModel: define("E201", 2, (v: InFile & { reason: string }) => ({
+    what: `A model file cannot be read: ${v.reason}`,
+    repair: "correct the file and run again",
+    ...place(v),
+  })),
+  failingModel: define("E202", 2, (v: InFile & { reason: string }) => ({
+    what: `A model file fails when it is loaded: ${v.reason}`,
+    repair: "a model file must load without running anything; correct it and run again",
+    ...place(v),
+  })),
+  wrongModels: define("E203", 2, (v: { findings: readonly string[] }) => ({
+    what:
+      v.findings.length === 1 ? "The models have an error" : `The models have ${v.findings.length} errors`,
+    details: v.findings,
+    repair: "correct the models; `emberset check` lists every finding with its remedy",
+  })),
+};
+
+/** The folder of migrations. */
+const history = {
+  brokenMigration: define("E300", 2, (v: InFile & { reason: string }) => ({
+    what: `A migration cannot be read: ${v.reason}`,
+    repair:
+      "take the file back from version control, or delete the migration's folder if it never ran and draft it again",
+    ...place(v),
+  })),
+  gap: define("E301", 2, (v: { missing: string; after: string }) => ({
+    what: `Migration ${v.missing} is missing: the folder goes on with ${v.after}`,
+    repair:
+      "take the missing folder back from version control; if it was removed on purpose, remove those after it too and draft again",
+  })),
+  doubled: define("E302", 2, (v: { number: string; folders: readonly string[] }) => ({
+    what: `Two migrations have the number ${v.number}`,
+    received: v.folders.join(" and "),
+    repair:
+      "keep the one that ran elsewhere; delete the other folder and draft it again, so that it comes after",
+  })),
+  missingScript: define("E303", 2, (v: InFile & { dialect: string }) => ({
+    what: `A migration has no script for ${v.dialect}`,
+    repair: "take the file back from version control, or draft the migration again",
+    ...place(v),
+  })),
+  strayFolder: define("E304", 2, (v: { folder: string }) => ({
+    what: "A folder among the migrations is not called like one",
+    received: v.folder,
+    valid: "four digits, a dash and a title: 0001-first-tables",
+    repair: "rename it, or move it elsewhere",
+  })),
+  noTitle: define("E305", 2, (v: { title: string }) => ({
+    what: "A migration's title needs at least one letter or digit",
+    received: v.title,
+    repair: 'say in a few words what it does: emberset draft "add glaze recipes"',
+  })),
+};
+
+/** What a database says, and what keeps the program from changing one. */
+const database = {
+  noDatabase: define("E400", 2, (v: { target: string; file: string }) => ({
+    what: `The database of target ${v.target} does not exist yet`,
+    file: v.file,
+    repair: "make it with `emberset forward`, or correct `file` in the config",
+  })),
+  notADatabase: define("E401", 4, (v: { file: string }) => ({
+    what: "The file is not an SQLite database",
+    file: v.file,
+    repair: "correct `file` in the config, or move the file away",
+  })),
+  cannotOpen: define("E402", 4, (v: { file: string; reason: string }) => ({
+    what: `The database cannot be opened: ${v.reason}`,
+    file: v.file,
+    repair: "see that the folder exists and that you may read and write there",
+  })),
+  readOnly: define("E403", 4, (v: { file: string }) => ({
+    what: "The database may only be read",
+    file: v.file,
+    repair: "give yourself the right to write to the file and its folder; nothing was changed",
+  })),
+  locked: define("E404", 4, (v: { target: string; waited: string }) => ({
+    what: `Another process is writing to the database of target ${v.target}`,
+    received: `waited ${v.waited}`,
+    repair: "let it finish and run again, or set a longer `lockTimeout` on the target; nothing was changed",
+  })),
+  statementFailed: define(
+    "E405",
+    4,
+    (v: {
+      migration: string;
+      file: string;
+      line: number;
+      reason: string;
+      statement: string;
+      repair: string;
+    }) => ({
+      what: `Migration ${v.migration} failed, and the database is as it was before it: ${v.reason}`,
+      received: v.statement,
+      repair: v.repair,
+      file: v.file,
+      line: v.line,
+    }),
+  ),
+  queryFailed: define("E406", 4, (v: { reason: string; statement: string }) => ({
+    what: `The database refused a query: ${v.reason}`,
+    received: v.statement,
+  })),
+  danglingReferences: define("E407", 4, (v: { migration: string; references: readonly string[] }) => ({
+    what: `Migration ${v.migration} would leave rows that refer to nothing; the database is as it was before it`,
+    details: v.references,
+    repair: "correct or remove these rows, then run again",
+  })),
+  brokenView: define("E408", 4, (v: { migration: string; objects: readonly string[]; reason: string }) => ({
+    what: `Migration ${v.migration} would break what others put into the database; it is as it was before`,
+    details: v.objects,
+    received: v.reason,
+    repair: "drop or change these first, or keep what they use",
+  })),
+  transactionInScript: define("E409", 2, (v: InFile & { statement: string }) => ({
+    what: "A script may not begin or end a transaction: the program runs each migration in one of its own",
+    received: v.statement,
+    repair: "take the statement out of the script",
+    ...place(v),
+  })),
+};
+
+/** Stopped for safety. */
+const safety = {
+  edited: define("E500", 3, (v: { target: string; migrations: readonly string[] }) => ({
+    what: `A script was edited after it ran on target ${v.target}`,
+    received: v.migrations.join(", "),
+    repair: "take the script back from version control, and put the correction into a new migration",
+  })),
+  missing: define("E501", 3, (v: { target: string; migrations: readonly string[] }) => ({
+    what: `Target ${v.target} has run migrations that are not in this folder`,
+    received: v.migrations.join(", "),
+    repair: "bring the folder up to date from version control, then run again",
+  })),
+  rowsRefuse: define(
+    "E502",
+    3,
+    (v: { migration: string; rows: readonly string[]; before: readonly string[] }) => ({
+      what: `Rows are in the way of migration ${v.migration}; ${soFar(v.before)}`,
+      details: v.rows,
+      repair: "correct these rows, or give the field a `default` or a `fill` and draft again",
+    }),
+  ),
+  wouldLose: define(
+    "E503",
+    3,
+    (v: {
+      migration: string;
+      target: string;
+      losses: readonly string[];
+      guarded: boolean;
+      before: readonly string[];
+    }) => ({
+      what: `Migration ${v.migration} would take rows or values away from target ${v.target}; ${soFar(v.before)}`,
+      details: v.losses,
+      repair: v.guarded
+        ? `the target is guarded: say --confirm ${v.target} if they may go`
+        : "say --yes if they may go",
+    }),
+  ),
+  nothingToUndo: define("E504", 3, (v: { target: string }) => ({
+    what: `No migration has run on target ${v.target}, so there is nothing to undo`,
+    repair: "see `emberset status`",
+  })),
+  outOfOrder: define("E505", 3, (v: { target: string; pending: string; run: string }) => ({
+    what: `Migration ${v.run} ran on target ${v.target} before ${v.pending}, which is still pending`,
+    repair: `undo back to before ${v.pending} with \`emberset back --to\`, then run forward`,
+  })),
+  tableInTheWay: define("E506", 3, (v: { target: string; tables: readonly string[] }) => ({
+    what: `Target ${v.target} already has tables that a pending migration makes; nothing was changed`,
+    received: v.tables.join(", "),
+    repair: "use another database, or give the models other table names",
+  })),
+};
+
+const ours = {
+  fault: define("E900", 70, (v: { reason: string }) => ({
+    what: `A fault of Emberset's own: ${v.reason}`,
+    repair: "please report it with the command you ran; --trace shows the SQL that led to it",
+  })),
+};
+
+export const problems = { ...project, ...models, ...history, ...database, ...safety, ...ours };

@@ -1,0 +1,79 @@
+import { createHash } from "node:crypto";
+import { addressOf } from "./address.js";
+import { PART_KINDS, partsOf, withParts, type Schema, type Table } from "./types.js";
+
+/**
+ * One spelling for schemas that mean the same: tables, columns and named parts by name, absent values left out.
+ * The order of columns is not part of a schema's meaning, since a column that arrives later stands last in the
+ * database wherever the class has it; the order inside keys and indexes is.
+ */
+export function canonical(schema: Schema): Schema {
+  return { tables: [...schema.tables].sort(by(addressOf)).map(canonicalTable) };
+}
+
+function canonicalTable(table: Table): Table {
+  const sorted = PART_KINDS.reduce(
+    (so, kind) => withParts(so, kind, [...partsOf(so, kind)].sort(by(part => part.name || stable(part)))),
+    table,
+  );
+  return { ...sorted, columns: [...table.columns].sort(by(column => column.name)) };
+}
+
+/** Ordering by code unit: the same on every machine, whatever its locale. */
+function by<T>(nameOf: (item: T) => string): (a: T, b: T) => number {
+  return (a, b) => {
+    const [left, right] = [nameOf(a), nameOf(b)];
+    return left < right ? -1 : left > right ? 1 : 0;
+  };
+}
+
+/** JSON with the keys of every object sorted: equal values give equal texts. */
+export function stable(value: unknown): string {
+  if (typeof value !== "object" || value === null) return JSON.stringify(value) ?? "null";
+  if (Array.isArray(value)) return `[${value.map(stable).join(",")}]`;
+  const entries = Object.entries(value).filter(([, item]) => item !== undefined);
+  return `{${entries
+    .sort(by(([key]) => key))
+    .map(([key, item]) => `${JSON.stringify(key)}:${stable(item)}`)
+    .join(",")}}`;
+}
+
+/** Whether two pieces of schema data say the same, in the order they stand. */
+export function equal(a: unknown, b: unknown): boolean {
+  if (a === b) return true;
+  if (typeof a !== "object" || typeof b !== "object" || a === null || b === null) return false;
+  if (Array.isArray(a)) {
+    return Array.isArray(b) && a.length === b.length && a.every((item, index) => equal(item, b[index]));
+  }
+  const [left, right] = [a as Record<string, unknown>, b as Record<string, unknown>];
+  const keys = Object.keys(left).filter(key => left[key] !== undefined);
+  return (
+    keys.length === Object.keys(right).filter(key => right[key] !== undefined).length &&
+    keys.every(key => equal(left[key], right[key]))
+  );
+}
+
+/** Whether two schemas mean the same. */
+export function sameSchema(a: Schema, b: Schema): boolean {
+  return stable(canonical(a)) === stable(canonical(b));
+}
+
+/** Tables are never changed in place, so what was worked out for one once holds for good. */
+const tablePrints = new WeakMap<Table, string>();
+
+function tablePrint(table: Table): string {
+  const known = tablePrints.get(table);
+  if (known !== undefined) return known;
+  const print = hash(stable(canonicalTable(table)));
+  tablePrints.set(table, print);
+  return print;
+}
+
+/** 16 hex digits of a SHA-256 over the canonical form: equal for schemas that mean the same. */
+export function fingerprint(schema: Schema): string {
+  return hash([...schema.tables].sort(by(addressOf)).map(tablePrint).join(" ")).slice(0, 16);
+}
+
+function hash(text: string): string {
+  return createHash("sha256").update(text).digest("hex");
+}

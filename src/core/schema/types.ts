@@ -1,0 +1,183 @@
+/**
+ * A schema as plain, read-only data. The same types hold it in portable words (as the models and the migrations
+ * say it) and settled (as one dialect holds it: native types, defaults and checks as SQL).
+ */
+export interface Schema {
+  readonly tables: readonly Table[];
+}
+
+export interface Table {
+  readonly name: string;
+  readonly namespace?: string;
+  readonly columns: readonly Column[];
+  readonly key?: Key;
+  readonly uniques: readonly Unique[];
+  readonly indexes: readonly Index[];
+  readonly foreignKeys: readonly ForeignKey[];
+  readonly checks: readonly Check[];
+  readonly note?: string;
+  /** What only one dialect knows of a table, such as `{ "without rowid": "yes" }`. */
+  readonly options?: Readonly<Record<string, string>>;
+}
+
+export interface Column {
+  readonly name: string;
+  readonly type: DataType;
+  readonly nullable: boolean;
+  readonly default?: Default;
+  /** "serial": counted up by the database. */
+  readonly identity?: "serial";
+  readonly computed?: { readonly sql: SqlText; readonly stored: boolean };
+  readonly stamp?: "created" | "updated";
+  readonly collation?: string;
+  readonly note?: string;
+}
+
+export type PlainTypeName =
+  | "boolean"
+  | "smallint"
+  | "integer"
+  | "bigint"
+  | "real"
+  | "double"
+  | "text"
+  | "date"
+  | "time"
+  | "timestamp"
+  | "timestamptz"
+  | "uuid"
+  | "json"
+  | "bytes";
+
+export type DataType =
+  | { readonly kind: PlainTypeName }
+  | { readonly kind: "char" | "varchar"; readonly length: number }
+  | { readonly kind: "decimal"; readonly precision: number; readonly scale: number }
+  | { readonly kind: "native"; readonly sql: PerDialect<string> };
+
+/** By dialect name. */
+export type PerDialect<T> = Readonly<Record<string, T>>;
+
+/** SQL in which `{column}` outside of string literals and quoted names stands for the quoted column. */
+export type SqlText = string | PerDialect<string>;
+
+export type Default =
+  | { readonly kind: "value"; readonly value: string | number | boolean }
+  | { readonly kind: "uuid" }
+  | { readonly kind: "sql"; readonly sql: SqlText };
+
+export interface Key {
+  readonly name: string;
+  readonly columns: readonly string[];
+}
+
+export interface Unique {
+  readonly name: string;
+  readonly columns: readonly string[];
+}
+
+export interface Index {
+  readonly name: string;
+  readonly parts: readonly IndexPart[];
+  readonly unique?: boolean;
+  readonly where?: SqlText;
+}
+
+export type IndexPart =
+  | { readonly column: string; readonly descending?: boolean; readonly collation?: string }
+  | { readonly sql: SqlText; readonly descending?: boolean; readonly collation?: string };
+
+export type Action = "restrict" | "cascade" | "set null" | "set default" | "no action";
+
+export interface ForeignKey {
+  readonly name: string;
+  readonly columns: readonly string[];
+  /** `table` is the address of the table referred to. */
+  readonly references: { readonly table: string; readonly columns: readonly string[] };
+  readonly onDelete: Action;
+  readonly onUpdate: Action;
+  readonly deferrable?: "immediate" | "deferred";
+}
+
+/** One constraint; it holds when every rule does. */
+export interface Check {
+  readonly name: string;
+  readonly rules: readonly Rule[];
+}
+
+/** A rule kept as data until a dialect settles it into SQL. */
+export type Rule =
+  | { readonly kind: "min" | "max"; readonly column: string; readonly value: number | string }
+  | { readonly kind: "above" | "below"; readonly column: string; readonly value: number }
+  | { readonly kind: "min length" | "max length"; readonly column: string; readonly value: number }
+  | {
+      readonly kind: "in" | "not in";
+      readonly column: string;
+      readonly values: readonly (string | number | boolean)[];
+    }
+  | { readonly kind: "divisible"; readonly column: string; readonly value: number }
+  | { readonly kind: "contains" | "not contains"; readonly column: string; readonly value: string }
+  | { readonly kind: "pattern"; readonly column: string; readonly pattern: string; readonly flags: string }
+  | { readonly kind: "boolean" | "json"; readonly column: string }
+  | { readonly kind: "sql"; readonly sql: SqlText };
+
+/** The parts of a table that have a name of their own, by the word used for them. */
+export interface Parts {
+  readonly key: Key;
+  readonly unique: Unique;
+  readonly index: Index;
+  readonly "foreign key": ForeignKey;
+  readonly check: Check;
+}
+
+export type PartKind = keyof Parts;
+
+export const PART_KINDS = [
+  "key",
+  "unique",
+  "index",
+  "foreign key",
+  "check",
+] as const satisfies readonly PartKind[];
+
+/** The parts of one kind that a table has; its key is a list of none or one. */
+export function partsOf<K extends PartKind>(table: Table, kind: K): readonly Parts[K][];
+export function partsOf(table: Table, kind: PartKind): readonly Parts[PartKind][] {
+  switch (kind) {
+    case "key":
+      return table.key ? [table.key] : [];
+    case "unique":
+      return table.uniques;
+    case "index":
+      return table.indexes;
+    case "foreign key":
+      return table.foreignKeys;
+    case "check":
+      return table.checks;
+    default:
+      return kind satisfies never;
+  }
+}
+
+/** The table with its parts of one kind replaced. */
+export function withParts<K extends PartKind>(table: Table, kind: K, parts: readonly Parts[K][]): Table;
+export function withParts(table: Table, kind: PartKind, parts: readonly unknown[]): Table {
+  switch (kind) {
+    case "key": {
+      const { key: _, ...rest } = table;
+      return parts[0] ? { ...rest, key: parts[0] as Key } : rest;
+    }
+    case "unique":
+      return { ...table, uniques: parts as readonly Unique[] };
+    case "index":
+      return { ...table, indexes: parts as readonly Index[] };
+    case "foreign key":
+      return { ...table, foreignKeys: parts as readonly ForeignKey[] };
+    case "check":
+      return { ...table, checks: parts as readonly Check[] };
+    default:
+      return kind satisfies never;
+  }
+}
+
+export const EMPTY_SCHEMA: Schema = { tables: [] };

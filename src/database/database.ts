@@ -1,0 +1,66 @@
+import type { Catalog, CatalogRow, Dialect } from "../core/dialect/dialect.js";
+import type { Statement } from "../core/dialect/statements.js";
+import type { TargetSettings } from "../project/settings.js";
+
+/** Called with every statement that is sent to a database, and how long it took. */
+export type Trace = (sql: string, milliseconds: number) => void;
+
+/** A parameter of a statement. */
+export type Value = string | number | bigint | null;
+
+/** An open database. Failures of the engine come out as Problems. */
+export interface Database {
+  readonly dialect: Dialect;
+  readonly target: TargetSettings;
+  /** The rows of a query. */
+  readonly rows: (sql: string, ...values: readonly Value[]) => Promise<CatalogRow[]>;
+  /** Runs one statement. */
+  readonly run: (sql: string, ...values: readonly Value[]) => Promise<void>;
+  /** Runs one statement of a script; the engine's own error comes out as an EngineError. */
+  readonly runScripted: (sql: string) => Promise<void>;
+  /** Work in one transaction while no other process writes; whatever is thrown undoes it all. */
+  readonly exclusively: <T>(work: () => Promise<T>) => Promise<T>;
+  /**
+   * Notes what is there before a script runs. Called inside `exclusively`.
+   * @param managed names of attachments that come from the migrations, which the script itself sees to
+   */
+  readonly watch: (statements: readonly Statement[], managed: ReadonlySet<string>) => Promise<Watch>;
+  readonly readCatalog: () => Promise<Catalog>;
+  readonly hasTable: (name: string) => Promise<boolean>;
+  readonly close: () => Promise<void>;
+}
+
+/** What is to be seen to after a script ran and before it is committed. */
+export interface Watch {
+  /** Puts back what the script took along that is not Emberset's. @throws Breakage */
+  readonly restore: () => Promise<void>;
+  /** Looks for what the script broke. @throws Breakage */
+  readonly inspect: () => Promise<void>;
+}
+
+/** What a database engine said about one statement. */
+export class EngineError extends Error {
+  constructor(
+    /** The engine's own code. */
+    readonly code: string,
+    message: string,
+    /** What a person can do about it. */
+    readonly remedy: string,
+    cause: unknown,
+  ) {
+    super(message, { cause });
+    this.name = "EngineError";
+  }
+}
+
+/** A script that ran, but left something broken. */
+export class Breakage extends Error {
+  constructor(
+    readonly kind: "references" | "objects",
+    readonly found: readonly string[],
+    readonly reason: string,
+  ) {
+    super(reason);
+    this.name = "Breakage";
+  }
+}

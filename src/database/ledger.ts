@@ -1,0 +1,72 @@
+import type { Direction } from "../core/direction.js";
+import { VERSION } from "../version.js";
+import type { Database } from "./database.js";
+
+/** The table in each database that records which migrations ran there. */
+export const LEDGER = "emberset_ledger";
+
+/** One migration that ran. */
+export interface LedgerEntry {
+  readonly number: number;
+  readonly name: string;
+  /** Checksums of the scripts as they were when it ran. */
+  readonly forward: string;
+  readonly back: string;
+  /** ISO 8601 in UTC. */
+  readonly ranAt: string;
+  readonly tookMs: number;
+  readonly program: string;
+}
+
+/** What ran on a database, by number. Empty where there is no ledger yet. */
+export async function readLedger(database: Database): Promise<LedgerEntry[]> {
+  if (!(await database.hasTable(LEDGER))) return [];
+  const rows = await database.rows(`SELECT * FROM ${database.dialect.quote(LEDGER)} ORDER BY number`);
+  return rows.map(row => ({
+    number: Number(row["number"]),
+    name: String(row["name"]),
+    forward: String(row["forward_sum"]),
+    back: String(row["back_sum"]),
+    ranAt: String(row["ran_at"]),
+    tookMs: Number(row["took_ms"]),
+    program: String(row["program"]),
+  }));
+}
+
+export interface LedgerRecord {
+  /** The migration's number and the name of its folder. */
+  readonly migration: { readonly number: number; readonly name: string };
+  readonly direction: Direction;
+  readonly checksums: Readonly<Record<Direction, string>>;
+  readonly tookMs: number;
+}
+
+/** Notes that a migration ran forward, or takes the note away when it ran back. Part of the migration's transaction. */
+export async function recordRun(
+  database: Database,
+  { migration, direction, checksums, tookMs }: LedgerRecord,
+): Promise<void> {
+  const table = database.dialect.quote(LEDGER);
+  if (direction === "forward") {
+    await database.run(
+      `CREATE TABLE IF NOT EXISTS ${table} (number integer NOT NULL PRIMARY KEY, name varchar(255) NOT NULL, ` +
+        "forward_sum char(16) NOT NULL, back_sum char(16) NOT NULL, ran_at varchar(30) NOT NULL, " +
+        "took_ms integer NOT NULL, program varchar(40) NOT NULL)",
+    );
+    await database.run(
+      `INSERT INTO ${table} (number, name, forward_sum, back_sum, ran_at, took_ms, program) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+      migration.number,
+      migration.name,
+      checksums.forward,
+      checksums.back,
+      new Date().toISOString(),
+      Math.round(tookMs),
+      VERSION,
+    );
+    return;
+  }
+  await database.run(`DELETE FROM ${table} WHERE number = ?`, migration.number);
+  // With nothing left to record, the database is as it was before the first migration.
+  const left = await database.rows(`SELECT count(*) AS n FROM ${table}`);
+  if (Number(left[0]?.["n"]) === 0) await database.run(`DROP TABLE ${table}`);
+}

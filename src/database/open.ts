@@ -1,0 +1,36 @@
+import type { DialectName } from "../core/dialect/registry.js";
+import type { TargetSettings } from "../project/settings.js";
+import type { Database, Trace } from "./database.js";
+
+export interface OpenOptions {
+  /** "read": only looked at. "change": changed, but never made. "write": made when it does not exist. */
+  readonly mode: "read" | "change" | "write";
+  readonly trace?: Trace | undefined;
+}
+
+type Open = (target: TargetSettings, options: OpenOptions) => Promise<Database>;
+
+/** Drivers are loaded only when a target of their dialect is opened. */
+const engines: Readonly<Record<DialectName, () => Promise<Open>>> = {
+  sqlite: async () => (await import("./sqlite/open.js")).openSqlite,
+};
+
+/** Opens a target. @throws Problem E400 to E404 */
+export async function openDatabase(target: TargetSettings, options: OpenOptions): Promise<Database> {
+  const open = await engines[target.dialect]();
+  return open(target, options);
+}
+
+/** Opens a target for some work and closes it, however the work ends. */
+export async function withDatabase<T>(
+  target: TargetSettings,
+  options: OpenOptions,
+  work: (database: Database) => Promise<T>,
+): Promise<T> {
+  const database = await openDatabase(target, options);
+  try {
+    return await work(database);
+  } finally {
+    await database.close();
+  }
+}

@@ -1,0 +1,93 @@
+import { splitStatements, type Statement } from "../core/dialect/statements.js";
+import { problems } from "../core/problems.js";
+import type { Direction } from "../core/direction.js";
+import { Breakage, EngineError, type Database } from "./database.js";
+import { readLedger, recordRun } from "./ledger.js";
+
+/** A migration's number and the name of its folder. */
+interface RunnableMigration {
+  readonly number: number;
+  readonly name: string;
+}
+
+interface RunnableScript {
+  readonly file: string;
+  readonly text: string;
+  readonly checksum: string;
+}
+
+export interface MigrationRun {
+  readonly migration: RunnableMigration;
+  readonly direction: Direction;
+  readonly scripts: Readonly<Record<Direction, RunnableScript>>;
+  /** Names of attachments that come from the migrations. */
+  readonly managed: readonly string[];
+}
+
+/** "done", or "already" when another process had run it by the time the lock was ours. */
+export interface RunOutcome {
+  readonly outcome: "done" | "already";
+  readonly tookMs: number;
+}
+
+/**
+ * Runs one script and records it, in one transaction: all of it happens or nothing.
+ * @throws Problem E404, E405, E407, E408, E409
+ */
+export async function runMigration(
+  database: Database,
+  { migration, direction, scripts, managed }: MigrationRun,
+): Promise<RunOutcome> {
+  const { file, text } = scripts[direction];
+  const statements = splitStatements(text, database.dialect.tokens);
+  refuseTransactions(statements, file);
+  const start = performance.now();
+  return database.exclusively(async () => {
+    const recorded = (await readLedger(database)).some(({ number }) => number === migration.number);
+    if (recorded === (direction === "forward")) return { outcome: "already", tookMs: 0 };
+    const watch = await database.watch(statements, new Set(managed));
+    for (const statement of statements) await runStatement(database, statement, migration, file);
+    await seeTo(migration, watch.restore);
+    await seeTo(migration, watch.inspect);
+    const tookMs = performance.now() - start;
+    const checksums = { forward: scripts.forward.checksum, back: scripts.back.checksum };
+    await recordRun(database, { migration, direction, checksums, tookMs });
+    return { outcome: "done", tookMs };
+  });
+}
+
+function refuseTransactions(statements: readonly Statement[], file: string): void {
+  const found = statements.find(({ sql }) =>
+    /^(?:begin|commit|end|rollback|savepoint|release|start\s+transaction)\b/i.test(sql),
+  );
+  if (found) throw problems.transactionInScript({ file, line: found.line, statement: found.sql });
+}
+
+async function runStatement(
+  database: Database,
+  { sql, line }: Statement,
+  migration: RunnableMigration,
+  file: string,
+): Promise<void> {
+  try {
+    await database.runScripted(sql);
+  } catch (error) {
+    if (!(error instanceof EngineError)) throw error;
+    throw problems.statementFailed(
+      { migration: migration.name, file, line, reason: error.message, statement: sql, repair: error.remedy },
+      error,
+    );
+  }
+}
+
+async function seeTo(migration: RunnableMigration, work: () => Promise<void>): Promise<void> {
+  try {
+    await work();
+  } catch (error) {
+    if (!(error instanceof Breakage)) throw error;
+    const values = { migration: migration.name, reason: error.reason };
+    throw error.kind === "references"
+      ? problems.danglingReferences({ ...values, references: error.found }, error)
+      : problems.brokenView({ ...values, objects: error.found }, error);
+  }
+}

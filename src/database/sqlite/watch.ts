@@ -1,0 +1,132 @@
+import type { CatalogRow } from "../../core/dialect/dialect.js";
+import { quote } from "../../core/dialect/sqlite/expressions.js";
+import type { Statement } from "../../core/dialect/statements.js";
+import { Problem } from "../../core/problems.js";
+import { Breakage, type Database, type Watch } from "../database.js";
+
+/**
+ * What a rebuild takes along without being asked: triggers and indexes on the table that Emberset does not manage.
+ * They are put back as they were. References are not enforced while a script runs, and views are not looked at, so
+ * both are checked afterwards; what was broken before is nobody's fault now.
+ */
+export async function watchSqlite(
+  database: Database,
+  statements: readonly Statement[],
+  managed: ReadonlySet<string>,
+): Promise<Watch> {
+  if (statements.every(isHarmless)) return { restore: async () => undefined, inspect: async () => undefined };
+  const before = await readObjects(database);
+  const dangling = await danglingReferences(database);
+  const sound = await soundness(database, before);
+
+  return {
+    restore: async () => {
+      const after = await readObjects(database);
+      const names = new Set(after.map(({ name }) => name));
+      const tables = new Set(after.flatMap(({ type, name }) => (type === "table" ? [name] : [])));
+      const dropped = namesDropped(statements);
+      for (const { name, table, sql } of before) {
+        if (
+          sql === undefined ||
+          names.has(name) ||
+          managed.has(name) ||
+          dropped.has(name) ||
+          !tables.has(table)
+        )
+          continue;
+        try {
+          await database.run(sql);
+        } catch (error) {
+          throw new Breakage("objects", [name], reasonOf(error));
+        }
+      }
+    },
+    inspect: async () => {
+      const now = await danglingReferences(database);
+      const fresh = [...now].filter(([where, count]) => count > (dangling.get(where) ?? 0));
+      if (fresh.length > 0) {
+        throw new Breakage(
+          "references",
+          fresh.map(([where, count]) => `${where}: ${count} row${count === 1 ? "" : "s"}`),
+          "rows refer to nothing",
+        );
+      }
+      const fault = sound === undefined ? await soundness(database, await readObjects(database)) : undefined;
+      if (fault)
+        throw new Breakage(
+          "objects",
+          [/^error in (\w+ [^:]+)/.exec(fault)?.[1] ?? "a view or trigger"],
+          fault,
+        );
+    },
+  };
+}
+
+/** Statements that cannot leave a reference dangling nor take anything along. */
+function isHarmless({ sql }: Statement): boolean {
+  return /^(?:create\s+(?:unique\s+)?(?:table|index|trigger|view)\b|alter\s+table\s+\S+\s+add\b)/i.test(sql);
+}
+
+interface SchemaObject {
+  readonly type: string;
+  readonly name: string;
+  readonly table: string;
+  readonly sql: string | undefined;
+}
+
+async function readObjects(database: Database): Promise<SchemaObject[]> {
+  const rows = await database.rows("SELECT type, name, tbl_name, sql FROM sqlite_schema ORDER BY rowid");
+  return rows.map(row => ({
+    type: String(row["type"]),
+    name: String(row["name"]),
+    table: String(row["tbl_name"]),
+    sql: row["sql"] === null ? undefined : String(row["sql"]),
+  }));
+}
+
+/** What a script drops by name goes on purpose. */
+function namesDropped(statements: readonly Statement[]): Set<string> {
+  const start = /^drop\s+(?:index|trigger|view)\s+(?:if\s+exists\s+)?/i;
+  return new Set(
+    statements.flatMap(({ sql }) => {
+      const rest = start.exec(sql) ? sql.replace(start, "") : undefined;
+      const name = rest && /^(?:"((?:[^"]|"")*)"|(\w+))/.exec(rest);
+      return name ? [name[1]?.replaceAll('""', '"') ?? name[2]!] : [];
+    }),
+  );
+}
+
+/** How many rows of a table refer to nothing in another: `pieces → potters`. */
+async function danglingReferences(database: Database): Promise<Map<string, number>> {
+  const rows = await database.rows(
+    'SELECT "table" AS child, parent, count(*) AS n FROM pragma_foreign_key_check GROUP BY 1, 2',
+  );
+  return new Map(
+    rows.map((row: CatalogRow) => [`${String(row["child"])} → ${String(row["parent"])}`, Number(row["n"])]),
+  );
+}
+
+/**
+ * Whether every view and trigger still fits the tables: renaming any table makes SQLite read them all
+ * (https://sqlite.org/lang_altertable.html#altertabrename). Undefined when they do, else what it says.
+ */
+async function soundness(database: Database, objects: readonly SchemaObject[]): Promise<string | undefined> {
+  if (!objects.some(({ type }) => type === "view" || type === "trigger")) return undefined;
+  const [first, second] = ["emberset_sound_a", "emberset_sound_b"].map(quote);
+  try {
+    await database.run(`SAVEPOINT emberset_sound`);
+    await database.run(`CREATE TABLE ${first} (a)`);
+    await database.run(`ALTER TABLE ${first} RENAME TO ${second}`);
+    return undefined;
+  } catch (error) {
+    return reasonOf(error);
+  } finally {
+    await database.run(`ROLLBACK TO emberset_sound`);
+    await database.run(`RELEASE emberset_sound`);
+  }
+}
+
+function reasonOf(error: unknown): string {
+  const inner = error instanceof Problem ? error.cause : error;
+  return inner instanceof Error ? inner.message : String(inner);
+}

@@ -1,0 +1,154 @@
+import { createHash } from "node:crypto";
+import { existsSync, readdirSync, readFileSync } from "node:fs";
+import { join } from "node:path";
+import { plainToInstance } from "class-transformer";
+import {
+  Equals,
+  IsArray,
+  IsInt,
+  IsNotEmpty,
+  IsObject,
+  IsString,
+  Matches,
+  Min,
+  ValidateIf,
+  validateSync,
+} from "class-validator";
+import { apply } from "../core/change/apply.js";
+import type { Direction } from "../core/direction.js";
+import { problems } from "../core/problems.js";
+import { fingerprint } from "../core/schema/canonical.js";
+import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
+import { FORMAT, scriptName, showNumber, type Migration, type MigrationRecord } from "./migration.js";
+
+export const RECORD_FILE = "migration.json";
+
+/** All migrations of a project in their order. */
+export interface History {
+  readonly folder: string;
+  readonly migrations: readonly Migration[];
+  /** The schema after the newest. */
+  readonly schema: Schema;
+}
+
+/**
+ * Reads a folder of migrations and folds their changes, checking each against its fingerprints.
+ * @throws Problem E300, E301, E302, E304
+ */
+export function readHistory(folder: string): History {
+  const migrations: Migration[] = [];
+  let schema = EMPTY_SCHEMA;
+  for (const [at, name] of migrationFolders(folder).entries()) {
+    const migration = readMigration(join(folder, name), name, migrations.at(at - 1), schema);
+    migrations.push(migration);
+    schema = migration.schemaAfter;
+  }
+  return { folder, migrations, schema };
+}
+
+const FOLDER_NAME = /^(\d{4,})-[\p{L}\p{N}][\p{L}\p{N}-]*$/u;
+
+/** The names of the migrations' folders, numbered 1, 2, 3 … without a gap. */
+function migrationFolders(folder: string): string[] {
+  if (!existsSync(folder)) return [];
+  const names = readdirSync(folder, { withFileTypes: true })
+    .filter(entry => entry.isDirectory() && !entry.name.startsWith("."))
+    .map(({ name }) => name)
+    .sort((a, b) => parseInt(a, 10) - parseInt(b, 10) || (a < b ? -1 : 1));
+  for (const [at, name] of names.entries()) {
+    const number = Number(FOLDER_NAME.exec(name)?.[1]);
+    if (Number.isNaN(number)) throw problems.strayFolder({ folder: join(folder, name) });
+    const expected = at + 1;
+    if (number === expected) continue;
+    const before = names[at - 1];
+    if (before && parseInt(before, 10) === number) {
+      throw problems.doubled({ number: showNumber(number), folders: [before, name] });
+    }
+    throw problems.gap({ missing: showNumber(expected), after: name });
+  }
+  return names;
+}
+
+class RecordShape {
+  @Equals(FORMAT, { message: `format must be ${FORMAT}, the format this program reads` }) format!: number;
+  @IsInt() @Min(1) number!: number;
+  @IsString() @IsNotEmpty() title!: string;
+  @ValidateIf(({ parent }: RecordShape) => parent !== null) @IsString() parent!: string | null;
+  @Matches(/^[0-9a-f]{16}$/, { message: "before must be a fingerprint of 16 hex digits" }) before!: string;
+  @Matches(/^[0-9a-f]{16}$/, { message: "after must be a fingerprint of 16 hex digits" }) after!: string;
+  @IsArray() @IsObject({ each: true }) changes!: MigrationRecord["changes"];
+}
+
+function readMigration(
+  folder: string,
+  name: string,
+  previous: Migration | undefined,
+  schemaBefore: Schema,
+): Migration {
+  const file = join(folder, RECORD_FILE);
+  const broken = (reason: string, cause?: unknown) => problems.brokenMigration({ file, reason }, cause);
+  const record = readRecord(file, broken);
+  if (record.number !== parseInt(name, 10))
+    throw broken(`it says its number is ${record.number}, its folder says ${name}`);
+  const parent = previous?.name ?? null;
+  if (record.parent !== parent) {
+    throw broken(`it follows ${record.parent ?? "nothing"}, but stands behind ${parent ?? "nothing"}`);
+  }
+  if (record.before !== fingerprint(schemaBefore)) {
+    throw broken("the schema before it is not the one it was written for; a migration before it was changed");
+  }
+  const schemaAfter = fold(record, schemaBefore, broken);
+  return { ...record, name, folder, schemaBefore, schemaAfter };
+}
+
+type Broken = (reason: string, cause?: unknown) => Error;
+
+function readRecord(file: string, broken: Broken): MigrationRecord {
+  if (!existsSync(file)) throw broken("there is no migration.json");
+  let json: unknown;
+  try {
+    json = JSON.parse(readFileSync(file, "utf8"));
+  } catch (error) {
+    throw broken(`it is not JSON (${(error as Error).message})`, error);
+  }
+  if (typeof json !== "object" || json === null || Array.isArray(json))
+    throw broken("it is not a JSON object");
+  const shape = plainToInstance(RecordShape, json, { enableCircularCheck: false });
+  const faults = validateSync(shape, { whitelist: true, forbidNonWhitelisted: true }).flatMap(
+    ({ constraints = {} }) => Object.values(constraints),
+  );
+  if (faults.length > 0) throw broken(faults.join("; "));
+  return json as MigrationRecord;
+}
+
+/** Changes are not judged by their form: they must lead from the one fingerprint to the other. */
+function fold(record: MigrationRecord, before: Schema, broken: Broken): Schema {
+  let after: Schema;
+  try {
+    after = apply(before, record.changes);
+  } catch (error) {
+    throw broken(`a change does not fit (${(error as Error).message})`, error);
+  }
+  if (fingerprint(after) !== record.after) throw broken("its changes do not lead to the schema it records");
+  return after;
+}
+
+export interface Script {
+  readonly file: string;
+  readonly text: string;
+  /** 16 hex digits of the SHA-256 of the text, line ends aside. */
+  readonly checksum: string;
+}
+
+/** @throws Problem E303 when the migration has no script for the dialect */
+export function readScript(migration: Migration, direction: Direction, dialect: string): Script {
+  const file = join(migration.folder, scriptName(direction, dialect));
+  if (!existsSync(file)) throw problems.missingScript({ file, dialect });
+  const text = readFileSync(file, "utf8");
+  return { file, text, checksum: checksumOf(text) };
+}
+
+/** Version control may turn line ends; that is no edit. */
+export function checksumOf(text: string): string {
+  return createHash("sha256").update(text.replaceAll("\r\n", "\n")).digest("hex").slice(0, 16);
+}

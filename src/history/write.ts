@@ -1,0 +1,119 @@
+import { mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { invert } from "../core/change/invert.js";
+import { apply } from "../core/change/apply.js";
+import type { Change } from "../core/change/types.js";
+import { describeChange } from "../core/change/words.js";
+import type { Block, Dialect } from "../core/dialect/dialect.js";
+import { renderFor } from "../core/dialect/plan.js";
+import type { Direction } from "../core/direction.js";
+import { problems } from "../core/problems.js";
+import { fingerprint } from "../core/schema/canonical.js";
+import type { Schema } from "../core/schema/types.js";
+import { FORMAT, scriptName, showNumber, type Migration, type MigrationRecord } from "./migration.js";
+import { RECORD_FILE, type History } from "./read.js";
+
+export interface Draft {
+  readonly migration: Migration;
+  /** The scripts' texts by file name. */
+  readonly scripts: ReadonlyMap<string, string>;
+}
+
+/** The next migration, worked out and not yet written. @throws Problem E305 */
+export function draftMigration(
+  history: History,
+  title: string,
+  changes: readonly Change[],
+  dialects: readonly Dialect[],
+): Draft {
+  const previous = history.migrations.at(-1);
+  const number = (previous?.number ?? 0) + 1;
+  const name = `${showNumber(number)}-${slug(title)}`;
+  const schemaBefore = history.schema;
+  const schemaAfter = apply(schemaBefore, changes);
+  const migration: Migration = {
+    format: FORMAT,
+    number,
+    title,
+    parent: previous?.name ?? null,
+    before: fingerprint(schemaBefore),
+    after: fingerprint(schemaAfter),
+    changes,
+    name,
+    folder: join(history.folder, name),
+    schemaBefore,
+    schemaAfter,
+  };
+  const scripts = dialects.flatMap(dialect => [
+    [
+      scriptName("forward", dialect.name),
+      scriptText(migration, "forward", dialect, schemaBefore, changes),
+    ] as const,
+    [
+      scriptName("back", dialect.name),
+      scriptText(migration, "back", dialect, schemaAfter, invert(changes)),
+    ] as const,
+  ]);
+  return { migration, scripts: new Map(scripts) };
+}
+
+/** `Add glaze recipes!` → `add-glaze-recipes` */
+function slug(title: string): string {
+  const words = title
+    .normalize("NFC")
+    .toLowerCase()
+    .match(/[\p{L}\p{N}]+/gu);
+  if (!words) throw problems.noTitle({ title });
+  return [...words.join("-")].slice(0, 60).join("").replace(/-$/, "");
+}
+
+/** The migration's folder appears whole or not at all. */
+export function writeDraft({ migration, scripts }: Draft): void {
+  const parent = join(migration.folder, "..");
+  mkdirSync(parent, { recursive: true });
+  const scratch = mkdtempSync(join(parent, ".draft-"));
+  try {
+    writeFileSync(join(scratch, RECORD_FILE), recordText(migration));
+    for (const [name, text] of scripts) writeFileSync(join(scratch, name), text);
+    renameSync(scratch, migration.folder);
+  } catch (error) {
+    rmSync(scratch, { recursive: true, force: true });
+    throw error;
+  }
+}
+
+/** One line for each change: a change to a change shows as one changed line. */
+function recordText({ format, number, title, parent, before, after, changes }: MigrationRecord): string {
+  const head = Object.entries({ format, number, title, parent, before, after }).map(
+    ([key, value]) => `  ${JSON.stringify(key)}: ${JSON.stringify(value)},`,
+  );
+  const lines = changes.map(change => `    ${JSON.stringify(change)}`);
+  return `{\n${head.join("\n")}\n  "changes": [${lines.length > 0 ? `\n${lines.join(",\n")}\n  ` : ""}]\n}\n`;
+}
+
+function scriptText(
+  { number, title }: MigrationRecord,
+  direction: Direction,
+  dialect: Dialect,
+  before: Schema,
+  changes: readonly Change[],
+): string {
+  const count = `${changes.length} change${changes.length === 1 ? "" : "s"}`;
+  const header = [
+    `Emberset · migration ${showNumber(number)} · ${title} · ${direction} · ${dialect.name}`,
+    `${count}: ${changes.map(describeChange).join(" · ")}`,
+  ];
+  const blocks = renderFor(dialect, before, changes);
+  const body = blocks.length > 0 ? blocks.map(blockText) : [comment(`nothing to do on ${dialect.title}`)];
+  const notes = dialect.scriptNotes(blocks);
+  return `${[[...header, ...notes].map(comment).join("\n"), ...body].join("\n\n")}\n`;
+}
+
+function blockText({ title, statements }: Block): string {
+  return [comment(title), ...statements.map(statement => `${statement};`)].join("\n");
+}
+
+/** A comment line cannot be broken out of, whatever a name holds. */
+function comment(text: string): string {
+  return `-- ${text.replace(/[\r\n\u2028\u2029]+/g, " ")}`;
+}

@@ -1,0 +1,30 @@
+/** How names of tables and columns follow from the models. */
+export interface Naming {
+  /** @default "plural": table `pieces` from Piece */
+  readonly tables?: "plural" | "singular";
+  /** @default "snake": column `tower_height` from towerHeight */
+  readonly case?: "snake" | "camel" | "pascal";
+}
+
+/** A database the project's migrations run on. */
+export interface Target {
+  readonly dialect: "sqlite";
+  /** The database file, from the project's folder. */
+  readonly file: string;
+  /** true: whatever can lose rows must be confirmed by this target's name. @default false */
+  readonly guarded?: boolean;
+  /** How long to wait for another process that is writing, such as "500ms" or "5s". @default "5s" */
+  readonly lockTimeout?: string;
+}
+
+/** The type of `emberset.config.ts`: `export default { … } satisfies Project`. */
+export interface Project {
+  /** Patterns of the model files, from the project's folder. @default ["models/*.ts"] */
+  readonly models?: readonly string[];
+  /** The folder of the migrations, from the project's folder. @default "migrations" */
+  readonly migrations?: string;
+  /** The target used when none is named. @default the only one, or "local" */
+  readonly home?: string;
+  readonly naming?: Naming;
+  readonly targets: Readonly<Record<string, Target>>;
+}

@@ -1,0 +1,88 @@
+import { existsSync, readFileSync } from "node:fs";
+import { dirname, join, resolve } from "node:path";
+import { parse as parseEnv } from "dotenv";
+import { problems } from "../core/problems.js";
+import type { Project, Target } from "../modelling/project.js";
+import { CompileError, loadConfigModule } from "./compile.js";
+import { DEFAULTS, parseDuration, type Settings, type TargetSettings } from "./settings.js";
+import { faultsOfConfig } from "./validate-config.js";
+
+export const CONFIG_FILE = "emberset.config.ts";
+
+/**
+ * The settings of the project that a folder belongs to: its config is there or in a folder above. `.env` beside the
+ * config is read first; what the environment already has wins.
+ * @throws Problem E101, E102, E103
+ */
+export async function loadSettings(from: string): Promise<Settings> {
+  const configFile = findConfig(resolve(from));
+  const folder = dirname(configFile);
+  readEnvironment(join(folder, ".env"));
+  const config = await readConfig(configFile);
+  const faults = faultsOfConfig(config);
+  if (faults.length > 0) throw problems.wrongConfig({ file: configFile, faults });
+  return complete(config as Project, folder, configFile);
+}
+
+function findConfig(folder: string): string {
+  for (let at = folder; ; at = dirname(at)) {
+    const file = join(at, CONFIG_FILE);
+    if (existsSync(file)) return file;
+    if (dirname(at) === at) throw problems.noConfig({ folder });
+  }
+}
+
+function readEnvironment(file: string): void {
+  if (!existsSync(file)) return;
+  for (const [name, value] of Object.entries(parseEnv(readFileSync(file)))) process.env[name] ??= value;
+}
+
+async function readConfig(file: string): Promise<unknown> {
+  try {
+    return (await loadConfigModule(file))["default"];
+  } catch (error) {
+    if (error instanceof CompileError) {
+      throw problems.unreadableConfig(
+        { file: error.file, ...(error.line && { line: error.line }), reason: error.reason },
+        error,
+      );
+    }
+    throw problems.unreadableConfig(
+      { file, reason: error instanceof Error ? error.message : String(error) },
+      error,
+    );
+  }
+}
+
+function complete(config: Project, folder: string, configFile: string): Settings {
+  const names = Object.keys(config.targets);
+  return {
+    folder,
+    configFile,
+    models: config.models ?? DEFAULTS.models,
+    migrations: resolve(folder, config.migrations ?? DEFAULTS.migrations),
+    home: config.home ?? (names.length === 1 ? names[0]! : "local"),
+    naming: { ...DEFAULTS.naming, ...config.naming },
+    targets: new Map(
+      Object.entries(config.targets).map(([name, target]) => [name, completeTarget(name, target, folder)]),
+    ),
+  };
+}
+
+function completeTarget(name: string, target: Target, folder: string): TargetSettings {
+  return {
+    name,
+    dialect: target.dialect,
+    file: target.file === ":memory:" ? target.file : resolve(folder, target.file),
+    guarded: target.guarded ?? DEFAULTS.guarded,
+    lockTimeout: parseDuration(target.lockTimeout ?? DEFAULTS.lockTimeout)!,
+  };
+}
+
+/** The target named, or the home target. @throws Problem E104 */
+export function chooseTarget(settings: Settings, name: string | undefined): TargetSettings {
+  const target = settings.targets.get(name ?? settings.home);
+  if (!target)
+    throw problems.unknownTarget({ name: name ?? settings.home, known: [...settings.targets.keys()] });
+  return target;
+}

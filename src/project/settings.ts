@@ -1,0 +1,47 @@
+import { DIALECT_NAMES, type DialectName } from "../core/dialect/registry.js";
+import type { NamingRules } from "../core/schema/naming.js";
+import type { Project } from "../modelling/project.js";
+
+/** A project's settings, complete: every default filled in, every path absolute. */
+export interface Settings {
+  /** The project's folder. */
+  readonly folder: string;
+  readonly configFile: string;
+  readonly models: readonly string[];
+  readonly migrations: string;
+  readonly home: string;
+  readonly naming: NamingRules;
+  readonly targets: ReadonlyMap<string, TargetSettings>;
+}
+
+export interface TargetSettings {
+  readonly name: string;
+  readonly dialect: DialectName;
+  /** Absolute, or ":memory:". */
+  readonly file: string;
+  readonly guarded: boolean;
+  /** In milliseconds. */
+  readonly lockTimeout: number;
+}
+
+export const DEFAULTS = {
+  models: ["models/*.ts"],
+  migrations: "migrations",
+  naming: { tables: "plural", case: "snake" },
+  guarded: false,
+  lockTimeout: "5s",
+} as const satisfies Partial<Project> & Record<string, unknown>;
+
+/** `"500ms"` → 500, `"5s"` → 5000, `"2min"` → 120000; undefined when it is no duration. */
+export function parseDuration(text: string): number | undefined {
+  const match = /^(\d+(?:\.\d+)?)\s*(ms|s|min)$/.exec(text.trim());
+  return match
+    ? Number(match[1]) * { ms: 1, s: 1000, min: 60_000 }[match[2] as "ms" | "s" | "min"]
+    : undefined;
+}
+
+/** The dialects that a project's targets use, each once. */
+export function dialectsInUse(settings: Settings): DialectName[] {
+  const used = new Set([...settings.targets.values()].map(({ dialect }) => dialect));
+  return DIALECT_NAMES.filter(name => used.has(name));
+}

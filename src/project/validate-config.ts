@@ -1,0 +1,122 @@
+import { plainToInstance } from "class-transformer";
+import {
+  ArrayNotEmpty,
+  IsArray,
+  IsBoolean,
+  IsIn,
+  IsNotEmpty,
+  IsObject,
+  IsOptional,
+  IsString,
+  Matches,
+  validateSync,
+  type ValidationError,
+} from "class-validator";
+import { closest } from "fastest-levenshtein";
+import { DIALECT_NAMES } from "../core/dialect/registry.js";
+
+class NamingShape {
+  @IsOptional() @IsIn(["plural", "singular"]) tables?: unknown;
+  @IsOptional() @IsIn(["snake", "camel", "pascal"]) case?: unknown;
+}
+
+class TargetShape {
+  @IsIn(DIALECT_NAMES) dialect: unknown;
+  @IsString() @IsNotEmpty() file: unknown;
+  @IsOptional() @IsBoolean() guarded?: unknown;
+  @IsOptional()
+  @Matches(/^\d+(\.\d+)?\s*(ms|s|min)$/, {
+    message: "$property must be a duration such as 500ms, 5s or 2min",
+  })
+  lockTimeout?: unknown;
+}
+
+class ProjectShape {
+  @IsOptional() @IsArray() @ArrayNotEmpty() @IsString({ each: true }) models?: unknown;
+  @IsOptional() @IsString() @IsNotEmpty() migrations?: unknown;
+  @IsOptional() @IsString() home?: unknown;
+  @IsOptional() @IsObject() naming?: unknown;
+  @IsObject() targets: unknown;
+}
+
+/** What is wrong with a config, a sentence each: the setting, what it is, what was found. Empty when nothing is. */
+export function faultsOfConfig(config: unknown): string[] {
+  if (!isRecord(config))
+    return ["the default export must be an object: export default { targets: { … } } satisfies Project"];
+  const { targets, naming, home } = config;
+  return [
+    ...faultsOf(ProjectShape, config, ""),
+    ...(isRecord(naming) ? faultsOf(NamingShape, naming, "naming.") : []),
+    ...(isRecord(targets) ? faultsOfTargets(targets, home) : []),
+  ];
+}
+
+function faultsOfTargets(targets: Record<string, unknown>, home: unknown): string[] {
+  const names = Object.keys(targets);
+  if (names.length === 0)
+    return ['targets must have at least one target, such as local: { dialect: "sqlite", file: "studio.db" }'];
+  const wrongHome =
+    typeof home === "string" && !names.includes(home)
+      ? [`home must be one of the targets (${names.join(", ")}); received ${show(home)}`]
+      : [];
+  const unclear =
+    home === undefined && names.length > 1 && !names.includes("local")
+      ? [`home must name one of the targets (${names.join(", ")}), since none is called local`]
+      : [];
+  return [
+    ...names.flatMap(name => {
+      const target = targets[name];
+      return isRecord(target)
+        ? faultsOf(TargetShape, target, `targets.${name}.`)
+        : [`targets.${name} must be an object; received ${show(target)}`];
+    }),
+    ...wrongHome,
+    ...unclear,
+  ];
+}
+
+function faultsOf(shape: new () => object, value: Record<string, unknown>, path: string): string[] {
+  const instance = plainToInstance(shape, value);
+  const errors = validateSync(instance, {
+    whitelist: true,
+    forbidNonWhitelisted: true,
+    forbidUnknownValues: false,
+  });
+  const known = knownProperties(shape);
+  return errors.map(error => sentence(error, path, known));
+}
+
+function sentence(
+  { property, constraints = {}, value }: ValidationError,
+  path: string,
+  known: readonly string[],
+): string {
+  if (constraints["whitelistValidation"]) {
+    return `${path}${property} is not a setting; did you mean ${path}${closest(property, [...known])}? Valid: ${known.join(", ")}`;
+  }
+  const reason = Object.values(constraints).at(-1) ?? "is wrong";
+  return `${path}${reason}; received ${show(value)}`;
+}
+
+function knownProperties(shape: new () => object): string[] {
+  const storage = (
+    globalThis as unknown as {
+      classValidatorMetadataStorage: {
+        getTargetValidationMetadatas: (...args: unknown[]) => { propertyName: string }[];
+      };
+    }
+  ).classValidatorMetadataStorage;
+  return [
+    ...new Set(
+      storage.getTargetValidationMetadatas(shape, "", true, false).map(({ propertyName }) => propertyName),
+    ),
+  ];
+}
+
+function show(value: unknown): string {
+  return value === undefined ? "nothing" : (JSON.stringify(value) ?? String(value));
+}
+
+function isRecord(value: unknown): value is Record<string, unknown> {
+  return typeof value === "object" && value !== null && !Array.isArray(value);
+}

@@ -1,0 +1,110 @@
+import { risks, type RiskLevel } from "../core/change/risk.js";
+import type { Change } from "../core/change/types.js";
+import { describeChange, describeDetail } from "../core/change/words.js";
+import { planFor } from "../core/dialect/plan.js";
+import { probes } from "../core/dialect/probes.js";
+import { dialects } from "../core/dialect/registry.js";
+import { sameSchema } from "../core/schema/canonical.js";
+import { runProbes } from "../database/count-rows.js";
+import { withDatabase } from "../database/open.js";
+import { chooseTarget } from "../project/load-settings.js";
+import { openProject, type OpenProject } from "./open-project.js";
+import type { TargetOptions } from "./options.js";
+import { changesBetween, readPoint, type Point } from "./points.js";
+import { readState } from "./state.js";
+import { existsSync } from "node:fs";
+
+export interface CompareOptions extends TargetOptions {
+  /** @default "history" */
+  readonly from?: string | undefined;
+  /** @default "models" */
+  readonly to?: string | undefined;
+}
+
+export interface CompareResult {
+  readonly from: string;
+  readonly to: string;
+  readonly changes: readonly ComparedChange[];
+  readonly counts: Readonly<Record<RiskLevel, number>>;
+  /** What the target's rows say; undefined when it is not at the point compared from. */
+  readonly rows?: RowReport;
+}
+
+export interface ComparedChange {
+  readonly change: Change;
+  /** `add column pieces.weight` */
+  readonly words: string;
+  /** `integer, may be null` */
+  readonly detail: string;
+  readonly risk: RiskLevel;
+  readonly reason?: string;
+}
+
+export interface RowReport {
+  readonly target: string;
+  readonly found: readonly {
+    readonly question: string;
+    readonly count: number;
+    readonly meaning: "refuses" | "loses";
+  }[];
+}
+
+/** What differs between two points, how risky it is, and which rows are concerned. @throws Problem E106, E203 */
+export async function compare({
+  from = "history",
+  to = "models",
+  ...options
+}: CompareOptions): Promise<CompareResult> {
+  const project = await openProject(options);
+  const [start, end] = [await readPoint(project, from), await readPoint(project, to)];
+  const changes = changesBetween(start, end);
+  const compared = withRisks(changes);
+  const rows = changes.length > 0 ? await askRows(project, start, changes, options) : undefined;
+  return {
+    from: start.name,
+    to: end.name,
+    changes: compared,
+    counts: countRisks(compared),
+    ...(rows && { rows }),
+  };
+}
+
+/** Changes with their words and their risks. */
+export function withRisks(changes: readonly Change[]): ComparedChange[] {
+  const found = risks(changes);
+  return changes.map((change, at) => {
+    const { level, reason } = found[at]!;
+    return {
+      change,
+      words: describeChange(change),
+      detail: describeDetail(change),
+      risk: level,
+      ...(reason !== undefined && { reason }),
+    };
+  });
+}
+
+function countRisks(changes: readonly ComparedChange[]): Record<RiskLevel, number> {
+  const counts: Record<RiskLevel, number> = { safe: 0, "rows may refuse": 0, "loses data": 0 };
+  for (const { risk } of changes) counts[risk] += 1;
+  return counts;
+}
+
+/** Only a database that stands at the point compared from can tell which rows are concerned. */
+async function askRows(
+  project: OpenProject,
+  start: Point,
+  changes: readonly Change[],
+  options: TargetOptions,
+): Promise<RowReport | undefined> {
+  const target = chooseTarget(project.settings, options.target);
+  if (!existsSync(target.file)) return undefined;
+  return withDatabase(target, { mode: "read", trace: options.trace }, async database => {
+    const state = await readState(database, project.history());
+    if (!state.schema || !sameSchema(state.schema, start.schema)) return undefined;
+    const dialect = dialects[target.dialect];
+    const results = await runProbes(database, probes(planFor(dialect, start.schema, changes), dialect));
+    const found = results.map(({ question, count, meaning }) => ({ question, count, meaning }));
+    return { target: target.name, found };
+  });
+}

@@ -1,0 +1,157 @@
+import { describeForeignKey, describePart } from "../core/change/words.js";
+import type { LeftAlone } from "../core/dialect/dialect.js";
+import { problems } from "../core/problems.js";
+import { addressOf } from "../core/schema/address.js";
+import type { Column, ForeignKey, Table } from "../core/schema/types.js";
+import { describeDefault, showSql } from "../core/change/words.js";
+import { showDataType } from "../core/schema/data-type.js";
+import { countRows } from "../database/count-rows.js";
+import { LEDGER } from "../database/ledger.js";
+import { withDatabase } from "../database/open.js";
+import { chooseTarget, loadSettings } from "../project/load-settings.js";
+import type { TargetOptions } from "./options.js";
+
+export interface DescribeOptions extends TargetOptions {
+  /** One table. @default all */
+  readonly table?: string | undefined;
+}
+
+export interface DescribeResult {
+  readonly target: string;
+  readonly dialect: string;
+  readonly file: string;
+  readonly tables: readonly DescribedTable[];
+  /** What is there but not modelled; only that of the table when one was named. */
+  readonly leftAlone: readonly LeftAlone[];
+}
+
+export interface DescribedTable {
+  readonly table: string;
+  readonly rows: number;
+  readonly columns: readonly DescribedColumn[];
+  readonly key: readonly string[];
+  /** Each as `name: (columns)`. */
+  readonly uniques: readonly NamedText[];
+  readonly indexes: readonly NamedText[];
+  readonly checks: readonly NamedText[];
+  /** References from this table. */
+  readonly refersTo: readonly Reference[];
+  /** References from others to this table. */
+  readonly referredBy: readonly Reference[];
+}
+
+export interface DescribedColumn {
+  readonly name: string;
+  /** As the database declares it. */
+  readonly type: string;
+  readonly required: boolean;
+  readonly default?: string;
+  /** Remarks: `counted up`, `kept when updated`, `computed: …`, `key`, `→ potters.id`. */
+  readonly remarks: readonly string[];
+}
+
+export interface NamedText {
+  readonly name: string;
+  readonly text: string;
+}
+
+export interface Reference {
+  readonly name: string;
+  readonly table: string;
+  readonly columns: readonly string[];
+  readonly toTable: string;
+  readonly toColumns: readonly string[];
+  readonly onDelete: string;
+  readonly onUpdate: string;
+  /** `(potter_id) → potters (id), on delete restrict` */
+  readonly text: string;
+}
+
+/** What a database really holds. @throws Problem E104, E107, E400 to E406 */
+export async function describe({ table, ...options }: DescribeOptions): Promise<DescribeResult> {
+  const settings = await loadSettings(options.project ?? ".");
+  const target = chooseTarget(settings, options.target);
+  return withDatabase(target, { mode: "read", trace: options.trace }, async database => {
+    const catalog = await database.readCatalog();
+    const tables = catalog.schema.tables.filter(({ name }) => name !== LEDGER);
+    const chosen = table === undefined ? tables : [findTable(tables, table)];
+    const rows = await countRows(database, chosen.map(addressOf));
+    const names = new Set(chosen.map(addressOf));
+    return {
+      target: target.name,
+      dialect: target.dialect,
+      file: target.file,
+      tables: chosen.map(each => describeTable(each, tables, rows.get(addressOf(each)) ?? 0)),
+      leftAlone: catalog.leftAlone.filter(
+        each => table === undefined || (each.table !== undefined && names.has(each.table)),
+      ),
+    };
+  });
+}
+
+function findTable(tables: readonly Table[], wanted: string): Table {
+  const found =
+    tables.find(each => addressOf(each) === wanted) ??
+    tables.find(each => addressOf(each).toLowerCase() === wanted.toLowerCase());
+  if (!found) throw problems.unknownTable({ table: wanted, known: tables.map(addressOf) });
+  return found;
+}
+
+function describeTable(table: Table, all: readonly Table[], rows: number): DescribedTable {
+  const address = addressOf(table);
+  const inward = all.flatMap(each =>
+    each.foreignKeys
+      .filter(({ references }) => references.table === address)
+      .map(foreignKey => reference(each, foreignKey)),
+  );
+  return {
+    table: address,
+    rows,
+    columns: table.columns.map(column => describeColumn(column, table)),
+    key: table.key?.columns ?? [],
+    uniques: table.uniques.map(part => ({ name: part.name, text: describePart("unique", part) })),
+    indexes: table.indexes.map(part => ({ name: part.name, text: describePart("index", part) })),
+    checks: table.checks.map(part => ({ name: part.name, text: describePart("check", part) })),
+    refersTo: table.foreignKeys.map(foreignKey => reference(table, foreignKey)),
+    referredBy: inward,
+  };
+}
+
+function describeColumn(column: Column, table: Table): DescribedColumn {
+  const references = table.foreignKeys.filter(({ columns }) => columns.includes(column.name));
+  return {
+    name: column.name,
+    type: showDataType(column.type),
+    required: !column.nullable,
+    ...(column.default && { default: describeDefault(column.default) }),
+    remarks: [
+      ...(table.key?.columns.includes(column.name) ? ["key"] : []),
+      ...(column.identity ? ["counted up"] : []),
+      ...(table.uniques.some(({ columns }) => columns.length === 1 && columns[0] === column.name)
+        ? ["unique"]
+        : []),
+      ...references.map(({ columns, references: { table: to, columns: toColumns } }) => {
+        const other = toColumns[columns.indexOf(column.name)];
+        return other === undefined ? `→ ${to}` : `→ ${to}.${other}`;
+      }),
+      ...(column.stamp ? [`stamped when ${column.stamp}`] : []),
+      ...(column.computed ? [`computed: ${showSql(column.computed.sql)}`] : []),
+      ...(column.collation ? [`collation ${column.collation}`] : []),
+      ...(column.note === undefined ? [] : [column.note]),
+    ],
+  };
+}
+
+function reference(table: Table, foreignKey: ForeignKey): Reference {
+  const { name, columns, references, onDelete, onUpdate } = foreignKey;
+  return {
+    name,
+    table: addressOf(table),
+    columns,
+    toTable: references.table,
+    toColumns: references.columns,
+    onDelete,
+    onUpdate,
+    text: describeForeignKey(foreignKey),
+  };
+}

@@ -1,0 +1,45 @@
+import { relative } from "node:path";
+import { draftMigration, writeDraft } from "../history/write.js";
+import type { Finding } from "../core/model/findings.js";
+import { withRisks, type ComparedChange } from "./compare.js";
+import { openProject } from "./open-project.js";
+import type { TaskOptions } from "./options.js";
+import { changesBetween } from "./points.js";
+
+export interface DraftOptions extends TaskOptions {
+  /** What the migration does, in a few words. */
+  readonly title: string;
+}
+
+export interface DraftResult {
+  /** undefined when the history already has all that the models say. */
+  readonly migration?: { readonly number: number; readonly name: string; readonly folder: string };
+  /** What was written, from the project's folder. */
+  readonly written: readonly string[];
+  readonly changes: readonly ComparedChange[];
+  /** What a dialect cannot hold, and the like. */
+  readonly advice: readonly Finding[];
+}
+
+/** Writes the next migration: what takes the history to the models, and back. @throws Problem E203, E300 to E305 */
+export async function draft({ title, ...options }: DraftOptions): Promise<DraftResult> {
+  const project = await openProject(options);
+  const models = await project.soundModels();
+  const history = project.history();
+  const changes = changesBetween(
+    { name: "history", schema: history.schema, hints: {} },
+    { name: "models", schema: models.schema, hints: models.hints },
+  );
+  const advice = models.findings.filter(({ severity }) => severity === "advice");
+  const made = draftMigration(history, title, changes, project.dialects);
+  if (changes.length === 0) return { written: [], changes: [], advice };
+  writeDraft(made);
+  const { number, name, folder } = made.migration;
+  const place = relative(project.settings.folder, folder);
+  return {
+    migration: { number, name, folder },
+    written: ["migration.json", ...made.scripts.keys()].map(file => `${place}/${file}`),
+    changes: withRisks(changes),
+    advice,
+  };
+}

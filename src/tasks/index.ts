@@ -1,0 +1,25 @@
+/** The programmatic API: what the commands are built on. */
+export { back, type BackOptions, type BackResult } from "./back.js";
+export { check, type CheckResult } from "./check.js";
+export {
+  compare,
+  type CompareOptions,
+  type CompareResult,
+  type ComparedChange,
+  type RowReport,
+} from "./compare.js";
+export {
+  describe,
+  type DescribeOptions,
+  type DescribeResult,
+  type DescribedColumn,
+  type DescribedTable,
+} from "./describe.js";
+export { draft, type DraftOptions, type DraftResult } from "./draft.js";
+export { forward, type ForwardOptions, type ForwardResult } from "./forward.js";
+export { init, type InitOptions, type InitResult } from "./init.js";
+export type { MayLose, TargetOptions, TaskOptions } from "./options.js";
+export type { RanMigration, RunOptions, RunResult } from "./run-migrations.js";
+export { status, type MigrationStatus, type StatusResult, type TargetStatus } from "./status.js";
+export { Problem } from "../core/problems.js";
+export type { Finding } from "../core/model/findings.js";

@@ -1,0 +1,81 @@
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { basename, join, resolve } from "node:path";
+import { problems } from "../core/problems.js";
+import { CONFIG_FILE } from "../project/load-settings.js";
+
+export interface InitOptions {
+  /** @default the current folder */
+  readonly folder?: string | undefined;
+  /** The database file, from the folder. @default `<folder's name>.db` */
+  readonly file?: string | undefined;
+}
+
+export interface InitResult {
+  readonly folder: string;
+  /** What was written, from the folder. */
+  readonly written: readonly string[];
+}
+
+/** Starts a project: a config with one target, a first model, ignore rules. @throws Problem E105 */
+export function init({ folder = ".", file }: InitOptions): InitResult {
+  const root = resolve(folder);
+  const database = file ?? `${basename(root).replace(/[^\p{L}\p{N}_-]+/gu, "-") || "local"}.db`;
+  const files: Record<string, string> = { [CONFIG_FILE]: configText(database), "models/potter.ts": MODEL };
+  for (const name of Object.keys(files)) {
+    if (existsSync(join(root, name))) throw problems.fileExists({ file: join(root, name) });
+  }
+  // Without it an editor does not know that the models' decorators are legacy ones; a project that has one keeps it.
+  if (!existsSync(join(root, "tsconfig.json"))) files["tsconfig.json"] = TSCONFIG;
+  const written = Object.keys(files);
+  mkdirSync(join(root, "models"), { recursive: true });
+  for (const [name, text] of Object.entries(files)) writeFileSync(join(root, name), text);
+  if (addIgnoreRules(join(root, ".gitignore"))) written.push(".gitignore");
+  return { folder: root, written };
+}
+
+const IGNORED = ["*.db", "*.db-journal", "*.db-wal", "*.db-shm", ".env"];
+
+function addIgnoreRules(file: string): boolean {
+  const text = existsSync(file) ? readFileSync(file, "utf8") : "";
+  const missing = IGNORED.filter(rule => !text.split(/\r?\n/).includes(rule));
+  if (missing.length === 0) return false;
+  writeFileSync(file, `${text}${text === "" || text.endsWith("\n") ? "" : "\n"}${missing.join("\n")}\n`);
+  return true;
+}
+
+function configText(database: string): string {
+  return `import type { Project } from "emberset";
+
+export default {
+  models: ["models/*.ts"],
+  migrations: "migrations",
+  home: "local",
+  targets: {
+    local: { dialect: "sqlite", file: ${JSON.stringify(database)} },
+  },
+} satisfies Project;
+`;
+}
+
+const MODEL = `import { IsEmail, IsOptional, IsString, MaxLength } from "class-validator";
+import { Field, Stamp, Stored } from "emberset";
+
+@Stored<Potter>({ note: "Whoever makes pots here" })
+export class Potter {
+  @IsString() @MaxLength(80) name!: string;
+  @IsOptional() @IsEmail() @Field({ unique: true }) email?: string;
+  @Stamp("created") createdAt!: Date;
+}
+`;
+
+const TSCONFIG = `{
+  "compilerOptions": {
+    "target": "ES2022",
+    "module": "NodeNext",
+    "strict": true,
+    "experimentalDecorators": true,
+    "skipLibCheck": true,
+    "noEmit": true
+  }
+}
+`;

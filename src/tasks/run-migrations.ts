@@ -1,0 +1,137 @@
+import { invert } from "../core/change/invert.js";
+import { describeChange } from "../core/change/words.js";
+import type { RenderPlan } from "../core/dialect/dialect.js";
+import { planFor } from "../core/dialect/plan.js";
+import { probes } from "../core/dialect/probes.js";
+import type { Direction } from "../core/direction.js";
+import { problems } from "../core/problems.js";
+import { runProbes, type ProbeResult } from "../database/count-rows.js";
+import type { Database } from "../database/database.js";
+import { runMigration } from "../database/run-migration.js";
+import { showNumber, type Migration } from "../history/migration.js";
+import { readScript } from "../history/read.js";
+import type { TargetSettings } from "../project/settings.js";
+import { driftBetween } from "./drift.js";
+import type { MayLose } from "./options.js";
+import type { DatabaseState } from "./state.js";
+
+export interface RunOptions {
+  /** @default refuse */
+  readonly mayLose?: MayLose | undefined;
+  /** Called as each migration is done. */
+  readonly onRun?: ((run: RanMigration) => void) | undefined;
+}
+
+export interface RanMigration {
+  readonly number: number;
+  readonly name: string;
+  readonly title: string;
+  /** false: another process had run it by the time it was its turn. */
+  readonly here: boolean;
+  readonly tookMs: number;
+}
+
+export interface RunResult {
+  readonly target: string;
+  readonly file: string;
+  readonly ran: readonly RanMigration[];
+  /** When the SQL was only asked for: the scripts that would run. */
+  readonly scripts?: readonly { readonly name: string; readonly file: string; readonly text: string }[];
+  /** How the database differs afterwards from what the migrations say, a line each. */
+  readonly drift: readonly string[];
+}
+
+/** Nothing runs on a database whose ledger and the migrations here tell different stories. @throws Problem E500, E501, E505 */
+export function refuseUnsound({ entries }: DatabaseState, { name: target }: TargetSettings): void {
+  const named = (state: string) => entries.filter(entry => entry.state === state).map(({ name }) => name);
+  const [missing, edited] = [named("missing"), named("edited")];
+  if (missing.length > 0) throw problems.missing({ target, migrations: missing });
+  if (edited.length > 0) throw problems.edited({ target, migrations: edited });
+  const pending = entries.find(({ state }) => state === "pending");
+  const later = pending && entries.find(({ run, number }) => run && number > pending.number);
+  if (later)
+    throw problems.outOfOrder({ target, pending: showNumber(pending.number), run: showNumber(later.number) });
+}
+
+/** The scripts that would run, and nothing done. */
+export function showScripts(
+  target: TargetSettings,
+  migrations: readonly Migration[],
+  direction: Direction,
+): RunResult {
+  const scripts = migrations.map(migration => {
+    const { file, text } = readScript(migration, direction, target.dialect);
+    return { name: migration.name, file, text };
+  });
+  return { target: target.name, file: target.file, ran: [], scripts, drift: [] };
+}
+
+/**
+ * Runs migrations one after the other, each in a transaction of its own, and looks at the database afterwards.
+ * @throws Problem E303, E401 to E409, E502, E503
+ */
+export async function runMigrations(
+  database: Database,
+  migrations: readonly Migration[],
+  direction: Direction,
+  options: RunOptions,
+): Promise<RunResult> {
+  const { target, dialect } = database;
+  const ran: RanMigration[] = [];
+  for (const migration of migrations) {
+    const plan =
+      direction === "forward"
+        ? planFor(dialect, migration.schemaBefore, migration.changes)
+        : planFor(dialect, migration.schemaAfter, invert(migration.changes));
+    await askRows(database, { migration, direction, plan, ran }, options);
+    const scripts = {
+      forward: readScript(migration, "forward", dialect.name),
+      back: readScript(migration, "back", dialect.name),
+    };
+    const { outcome, tookMs } = await runMigration(database, {
+      migration,
+      direction,
+      scripts,
+      managed: dialect.attachments(plan.before),
+    });
+    const { number, name, title } = migration;
+    ran.push({ number, name, title, here: outcome === "done", tookMs });
+    options.onRun?.(ran.at(-1)!);
+  }
+  const last = migrations.at(-1);
+  const expected = last && (direction === "forward" ? last.schemaAfter : last.schemaBefore);
+  const drift = expected
+    ? driftBetween(expected, (await database.readCatalog()).schema, dialect).map(describeChange)
+    : [];
+  return { target: target.name, file: target.file, ran, drift };
+}
+
+interface NextRun {
+  readonly migration: Migration;
+  readonly direction: Direction;
+  readonly plan: RenderPlan;
+  readonly ran: readonly RanMigration[];
+}
+
+/** Looks at the rows before a migration runs: those in its way stop it, those it takes away are asked about. */
+async function askRows(
+  database: Database,
+  { migration, direction, plan, ran }: NextRun,
+  { mayLose }: RunOptions,
+): Promise<void> {
+  const found = await runProbes(database, probes(plan, database.dialect));
+  const [refusing, losing] = (["refuses", "loses"] as const).map(meaning =>
+    found.filter(result => result.meaning === meaning).map(sayProbe),
+  ) as [string[], string[]];
+  const before = ran.map(({ name }) => name);
+  const called = direction === "forward" ? migration.name : `${migration.name} (back)`;
+  if (refusing.length > 0) throw problems.rowsRefuse({ migration: called, rows: refusing, before });
+  const { name, guarded } = database.target;
+  if (losing.length === 0 || (await mayLose?.(losing, { name, guarded }))) return;
+  throw problems.wouldLose({ migration: called, target: name, losses: losing, guarded, before });
+}
+
+/** `12 rows of pieces without a title` */
+function sayProbe({ count, question }: ProbeResult): string {
+  return `${count} ${question}`;
+}

@@ -1,0 +1,83 @@
+import { existsSync } from "node:fs";
+import { describeChange, describeDetail } from "../core/change/words.js";
+import { withDatabase } from "../database/open.js";
+import { chooseTarget } from "../project/load-settings.js";
+import type { TargetSettings } from "../project/settings.js";
+import { driftBetween } from "./drift.js";
+import { openProject } from "./open-project.js";
+import type { TargetOptions } from "./options.js";
+import { emptyState, readState, type MigrationState } from "./state.js";
+import type { History } from "../history/read.js";
+
+export interface StatusResult {
+  readonly targets: readonly TargetStatus[];
+}
+
+export interface TargetStatus {
+  readonly target: string;
+  readonly dialect: string;
+  readonly file: string;
+  readonly home: boolean;
+  readonly guarded: boolean;
+  /** Whether there is a database at all. */
+  readonly exists: boolean;
+  readonly migrations: readonly MigrationStatus[];
+  readonly pending: number;
+  /** How the database differs from what its ledger says, a line each; undefined when that cannot be told. */
+  readonly drift?: readonly string[];
+}
+
+export interface MigrationStatus {
+  readonly number: number;
+  readonly name: string;
+  readonly title: string;
+  readonly state: MigrationState;
+  /** ISO 8601 in UTC. */
+  readonly ranAt?: string;
+  readonly tookMs?: number;
+}
+
+/** What ran where: for one target when named, else for all. @throws Problem E101 to E104, E300 to E304, E400 to E404 */
+export async function status(options: TargetOptions): Promise<StatusResult> {
+  const project = await openProject(options);
+  const { settings } = project;
+  const history = project.history();
+  const chosen =
+    options.target === undefined ? [...settings.targets.values()] : [chooseTarget(settings, options.target)];
+  const targets: TargetStatus[] = [];
+  for (const target of chosen) targets.push(await statusOf(target, history, settings.home, options));
+  return { targets };
+}
+
+async function statusOf(
+  target: TargetSettings,
+  history: History,
+  home: string,
+  { trace }: TargetOptions,
+): Promise<TargetStatus> {
+  const { name, dialect, file, guarded } = target;
+  const facts = { target: name, dialect, file, home: name === home, guarded };
+  if (!existsSync(file)) return { ...facts, exists: false, ...summarize(emptyState(history, dialect)) };
+  return withDatabase(target, { mode: "read", trace }, async database => {
+    const state = await readState(database, history);
+    const drift =
+      state.schema &&
+      driftBetween(state.schema, (await database.readCatalog()).schema, database.dialect).map(change =>
+        [describeChange(change), describeDetail(change)].filter(Boolean).join(": "),
+      );
+    return { ...facts, exists: true, ...summarize(state), ...(drift && { drift }) };
+  });
+}
+
+function summarize({ entries }: ReturnType<typeof emptyState>): Pick<TargetStatus, "migrations" | "pending"> {
+  return {
+    migrations: entries.map(({ number, name, state, migration, run }) => ({
+      number,
+      name,
+      title: migration?.title ?? name.replace(/^\d+-/, "").replaceAll("-", " "),
+      state,
+      ...(run && { ranAt: run.ranAt, tookMs: run.tookMs }),
+    })),
+    pending: entries.filter(({ state }) => state === "pending").length,
+  };
+}

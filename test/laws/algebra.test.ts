@@ -1,0 +1,95 @@
+import fc from "fast-check";
+import { describe, expect, test } from "vitest";
+import { apply } from "../../src/core/change/apply.js";
+import { diff } from "../../src/core/change/diff.js";
+import { invert } from "../../src/core/change/invert.js";
+import { order } from "../../src/core/change/order.js";
+import { dialects } from "../../src/core/dialect/registry.js";
+import { canonical, fingerprint, sameSchema } from "../../src/core/schema/canonical.js";
+import { arbitrarySchema, renamesBetween } from "./arbitrary-schema.js";
+import { RUNS, SEED } from "./runs.js";
+
+const schema = arbitrarySchema();
+const options = { seed: SEED, numRuns: RUNS };
+
+describe("the algebra of changes", () => {
+  test("apply(a, diff(a, b)) = b, and its inverse leads back to a, column for column", () => {
+    let changed = 0;
+    fc.assert(
+      fc.property(schema, schema, fc.nat(30), (a, b, seed) => {
+        const changes = diff(a, b, renamesBetween(a, b, seed));
+        changed += changes.length;
+        const reached = apply(a, changes);
+        expect(canonical(reached)).toEqual(canonical(b));
+        expect(fingerprint(reached)).toBe(fingerprint(b));
+        expect(byName(apply(reached, invert(changes)))).toEqual(byName(a));
+      }),
+      options,
+    );
+    expect(changed).toBeGreaterThan(RUNS);
+  });
+
+  test("diff(a, a) = []", () => {
+    fc.assert(
+      fc.property(schema, a => {
+        expect(diff(a, structuredClone(a))).toEqual([]);
+      }),
+      options,
+    );
+  });
+
+  test("the order of the changes given to `order` does not matter", () => {
+    fc.assert(
+      fc.property(schema, schema, fc.integer(), (a, b, seed) => {
+        const shuffled = shuffle(diff(a, b), seed);
+        expect(sameSchema(apply(a, order(shuffled)), b)).toBe(true);
+      }),
+      options,
+    );
+  });
+
+  test("inverting twice changes nothing", () => {
+    fc.assert(
+      fc.property(schema, schema, (a, b) => {
+        const changes = diff(a, b);
+        expect(invert(invert(changes))).toEqual(changes);
+      }),
+      options,
+    );
+  });
+});
+
+describe.each(Object.values(dialects))("settling for $title", dialect => {
+  test("settle is idempotent, and settle(raise(p)) = p", () => {
+    fc.assert(
+      fc.property(schema, a => {
+        const settled = dialect.settle(a);
+        expect(dialect.settle(structuredClone(settled))).toEqual(settled);
+        expect(dialect.settle(dialect.raise(settled))).toEqual(settled);
+      }),
+      options,
+    );
+  });
+});
+
+/** Tables by name, their columns in order; the order of named parts means nothing. */
+function byName({ tables }: ReturnType<typeof apply>) {
+  const sorted = <T extends { readonly name: string }>(parts: readonly T[]) =>
+    [...parts].sort((x, y) => (x.name < y.name ? -1 : 1));
+  return sorted(tables).map(table => ({
+    ...table,
+    uniques: sorted(table.uniques),
+    indexes: sorted(table.indexes),
+    foreignKeys: sorted(table.foreignKeys),
+    checks: sorted(table.checks),
+  }));
+}
+
+function shuffle<T>(items: readonly T[], seed: number): T[] {
+  let state = seed >>> 0 || 1;
+  const next = () => (state = (state * 1664525 + 1013904223) >>> 0) / 2 ** 32;
+  return items
+    .map(item => ({ item, at: next() }))
+    .sort((a, b) => a.at - b.at)
+    .map(({ item }) => item);
+}

@@ -1,0 +1,304 @@
+import fc from "fast-check";
+import type {
+  Action,
+  Check,
+  Column,
+  DataType,
+  Default,
+  ForeignKey,
+  Index,
+  Rule,
+  Schema,
+  Table,
+} from "../../src/core/schema/types.js";
+import { addressOf } from "../../src/core/schema/address.js";
+import { constraintName } from "../../src/core/schema/naming.js";
+
+/**
+ * Made-up schemas in portable words. Names come from small pools, some of them odd, so that two schemas made apart
+ * have much in common and differ in every way there is.
+ */
+const TABLE_NAMES = ["pieces", "potters", "kilns", "order", 'odd "name"', "ünïcode 🏺", "a.b"];
+const COLUMN_NAMES = ["title", "weight", "group", 'say "hi"', "naïve {x}", "stage", "note's"];
+
+export interface SchemaOptions {
+  /** How tables may be called. */
+  readonly tables?: readonly string[];
+}
+
+export function arbitrarySchema({ tables = TABLE_NAMES }: SchemaOptions = {}): fc.Arbitrary<Schema> {
+  return fc
+    .uniqueArray(fc.constantFrom(...tables), { minLength: 0, maxLength: 4 })
+    .chain(names =>
+      fc.tuple(
+        fc.constant(names),
+        fc.array(arbitraryShape, { minLength: names.length, maxLength: names.length }),
+      ),
+    )
+    .map(([names, shapes]) => buildSchema(names, shapes));
+}
+
+/** What is rolled for one table; references are resolved when all tables are known. */
+interface Shape {
+  readonly key: "serial" | "text" | "composite";
+  readonly columns: readonly {
+    name: string;
+    type: DataType;
+    nullable: boolean;
+    value: number;
+    note: boolean;
+  }[];
+  readonly uniques: readonly number[];
+  readonly indexes: readonly {
+    at: number;
+    descending: boolean;
+    unique: boolean;
+    partial: boolean;
+    expression: boolean;
+  }[];
+  readonly references: readonly { target: number; nullable: boolean; onDelete: Action; deferred: boolean }[];
+  readonly checks: readonly number[];
+  readonly stamped: boolean;
+  readonly computed: boolean;
+}
+
+const arbitraryType: fc.Arbitrary<DataType> = fc.oneof(
+  fc.constantFrom<DataType>(
+    { kind: "integer" },
+    { kind: "bigint" },
+    { kind: "smallint" },
+    { kind: "double" },
+    { kind: "text" },
+    { kind: "boolean" },
+    { kind: "date" },
+    { kind: "timestamptz" },
+    { kind: "json" },
+    { kind: "bytes" },
+    { kind: "uuid" },
+  ),
+  fc.integer({ min: 5, max: 30 }).map(length => ({ kind: "varchar", length }) as const),
+  fc.integer({ min: 4, max: 12 }).map(precision => ({ kind: "decimal", precision, scale: 2 }) as const),
+);
+
+const arbitraryShape: fc.Arbitrary<Shape> = fc.record({
+  key: fc.constantFrom("serial", "text", "composite"),
+  columns: fc.uniqueArray(
+    fc.record({
+      name: fc.constantFrom(...COLUMN_NAMES),
+      type: arbitraryType,
+      nullable: fc.boolean(),
+      value: fc.integer({ min: 0, max: 3 }),
+      note: fc.boolean(),
+    }),
+    { selector: ({ name }) => name, maxLength: 5 },
+  ),
+  uniques: fc.array(fc.nat(4), { maxLength: 2 }),
+  indexes: fc.array(
+    fc.record({
+      at: fc.nat(4),
+      descending: fc.boolean(),
+      unique: fc.boolean(),
+      partial: fc.boolean(),
+      expression: fc.boolean(),
+    }),
+    { maxLength: 2 },
+  ),
+  references: fc.array(
+    fc.record({
+      target: fc.nat(3),
+      nullable: fc.boolean(),
+      onDelete: fc.constantFrom<Action>("restrict", "cascade", "set null", "no action"),
+      deferred: fc.boolean(),
+    }),
+    { maxLength: 2 },
+  ),
+  checks: fc.array(fc.nat(4), { maxLength: 2 }),
+  stamped: fc.boolean(),
+  computed: fc.boolean(),
+});
+
+function buildSchema(names: readonly string[], shapes: readonly Shape[]): Schema {
+  const keys = shapes.map(keyColumns);
+  const built = names.map((name, at): Table => {
+    const shape = shapes[at]!;
+    const references = shape.references.map((reference, index) => {
+      const target = reference.target % names.length;
+      const columns = keys[target]!.map((key): Column => {
+        const { identity: _, ...rest } = key;
+        return { ...rest, name: `ref${index}_${key.name}`, nullable: reference.nullable };
+      });
+      return { ...reference, target, columns };
+    });
+    const plain = shape.columns.map(plainColumn);
+    const extra: Column[] = [
+      ...(shape.computed && plain.length > 0
+        ? [
+            {
+              name: "tidy",
+              type: { kind: "text" },
+              nullable: true,
+              computed: { sql: `coalesce({id}, 'none')`, stored: true },
+            } as const,
+          ]
+        : []),
+      ...(shape.stamped
+        ? [{ name: "updated_at", type: { kind: "timestamptz" }, nullable: false, stamp: "updated" } as const]
+        : []),
+    ];
+    return {
+      name,
+      columns: [...keys[at]!, ...plain, ...references.flatMap(({ columns }) => columns), ...extra],
+      key: { name: `pk_${name}`, columns: keys[at]!.map(column => column.name) },
+      uniques: byName(
+        shape.uniques.flatMap(number => {
+          const columns = plain.slice(number, number + 2).map(column => column.name);
+          return columns.length > 0 ? [{ name: constraintName("uq", name, columns), columns }] : [];
+        }),
+      ),
+      indexes: byName(shape.indexes.flatMap(index => buildIndex(name, plain, index))),
+      foreignKeys: byName(
+        references.map(({ target, columns, onDelete, nullable, deferred }): ForeignKey => {
+          const own = columns.map(column => column.name);
+          return {
+            name: constraintName("fk", name, own),
+            columns: own,
+            references: {
+              table: addressOf({ name: names[target]! }),
+              columns: keys[target]!.map(column => column.name),
+            },
+            onDelete: onDelete === "set null" && !nullable ? "cascade" : onDelete,
+            onUpdate: "no action",
+            ...(deferred && { deferrable: "deferred" }),
+          };
+        }),
+      ),
+      checks: byName(
+        shape.checks.flatMap(number => {
+          const column = plain[number];
+          return column ? [buildCheck(name, column)] : [];
+        }),
+      ),
+    };
+  });
+  return { tables: built };
+}
+
+function byName<T extends { readonly name: string }>(parts: readonly T[]): T[] {
+  return [...new Map(parts.map(part => [part.name, part])).values()];
+}
+
+function keyColumns({ key }: Shape): Column[] {
+  const id = (type: DataType): Column => ({ name: "id", type, nullable: false });
+  if (key === "serial") return [{ ...id({ kind: "integer" }), identity: "serial" }];
+  if (key === "text") return [id({ kind: "varchar", length: 20 })];
+  return [id({ kind: "integer" }), { name: "part", type: { kind: "varchar", length: 10 }, nullable: false }];
+}
+
+function plainColumn({ name, type, nullable, value, note }: Shape["columns"][number]): Column {
+  const given = defaultFor(type, value);
+  return {
+    name,
+    type,
+    nullable,
+    ...(given && { default: given }),
+    ...(note && { note: `all about ${name}` }),
+  };
+}
+
+function defaultFor(type: DataType, value: number): Default | undefined {
+  if (value === 0) return undefined;
+  if (value === 3 && type.kind === "text") return { kind: "sql", sql: "upper('made')" };
+  if (value === 3 && type.kind === "uuid") return { kind: "uuid" };
+  switch (type.kind) {
+    case "integer":
+    case "bigint":
+    case "smallint":
+    case "double":
+    case "decimal":
+      return { kind: "value", value };
+    case "boolean":
+      return { kind: "value", value: value === 1 };
+    case "text":
+    case "varchar":
+      return { kind: "value", value: `it's ${value}`.slice(0, 5) };
+    default:
+      return undefined;
+  }
+}
+
+function buildIndex(table: string, plain: readonly Column[], index: Shape["indexes"][number]): Index[] {
+  const column = plain[index.at];
+  if (!column) return [];
+  const { descending, unique, partial, expression } = index;
+  const place = `{${column.name.replace(/[{}]/g, "$&$&")}}`;
+  const part = expression ? { sql: `coalesce(${place}, 'x{y}')` } : { column: column.name };
+  return [
+    {
+      name: constraintName("ix", table, [column.name]),
+      parts: [{ ...part, ...(descending && { descending }) }],
+      ...(unique && { unique }),
+      ...(partial && { where: `${place} IS NOT NULL` }),
+    },
+  ];
+}
+
+function buildCheck(table: string, column: Column): Check {
+  const rule = ((): Rule => {
+    switch (column.type.kind) {
+      case "integer":
+      case "bigint":
+      case "smallint":
+      case "double":
+      case "decimal":
+        return { kind: "min", column: column.name, value: 1 };
+      case "varchar":
+        return { kind: "max length", column: column.name, value: column.type.length };
+      case "boolean":
+        return { kind: "boolean", column: column.name };
+      case "json":
+        return { kind: "json", column: column.name };
+      case "text":
+        return { kind: "in", column: column.name, values: ["it's", "made", 'say "x"'] };
+      default:
+        return { kind: "sql", sql: `{${column.name.replace(/[{}]/g, "$&$&")}} <> '{not} a place'` };
+    }
+  })();
+  return { name: constraintName("ck", table, [column.name]), rules: [rule] };
+}
+
+/** Renames between two schemas: an old table that is gone for a new one, and the same for columns. */
+export function renamesBetween(a: Schema, b: Schema, seed: number) {
+  const gone = a.tables.filter(table => !b.tables.some(({ name }) => name === table.name)).map(addressOf);
+  const fresh = b.tables.filter(table => !a.tables.some(({ name }) => name === table.name)).map(addressOf);
+  const tables = new Map(
+    gone.slice(0, seed % 3).flatMap((from, at) => (fresh[at] ? [[from, fresh[at]] as const] : [])),
+  );
+  const columns = new Map<string, ReadonlyMap<string, string>>();
+  for (const now of b.tables) {
+    const address = addressOf(now);
+    const from = [...tables].find(([, to]) => to === address)?.[0] ?? address;
+    const was = a.tables.find(table => addressOf(table) === from);
+    const lost = was?.columns.filter(({ name }) => !now.columns.some(column => column.name === name)) ?? [];
+    const won = now.columns.filter(({ name }) => !was?.columns.some(column => column.name === name));
+    const swap = was && seed % 5 === 0 ? swapOf(was, now) : [];
+    const pairs = lost
+      .slice(0, seed % 2)
+      .flatMap((column, at) => (won[at] ? [[column.name, won[at].name] as const] : []));
+    if (pairs.length + swap.length > 0) columns.set(address, new Map([...pairs, ...swap]));
+  }
+  return { tables, columns };
+}
+
+/** Two columns that trade their names. */
+function swapOf(was: Table, now: Table): (readonly [string, string])[] {
+  const both = was.columns
+    .map(({ name }) => name)
+    .filter(name => COLUMN_NAMES.includes(name) && now.columns.some(column => column.name === name));
+  const [first, second] = both;
+  return first !== undefined && second !== undefined
+    ? [
+        [first, second],
+        [second, first],
+      ]
+    : [];
+}
