@@ -24,7 +24,7 @@ export interface Database {
    * Notes what is there before a script runs. Called inside `exclusively`.
    * @param managed names of attachments that come from the migrations, which the script itself sees to
    */
-  readonly watch: (statements: readonly Statement[], managed: ReadonlySet<string>) => Promise<Watch>;
+  readonly watch: (statements: readonly Statement[], managed: () => readonly string[]) => Promise<Watch>;
   readonly readCatalog: () => Promise<Catalog>;
   readonly hasTable: (name: string) => Promise<boolean>;
   readonly close: () => Promise<void>;

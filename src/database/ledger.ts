@@ -33,6 +33,16 @@ export async function readLedger(database: Database): Promise<LedgerEntry[]> {
   }));
 }
 
+/** Whether one migration is recorded as run. */
+export async function hasRun(database: Database, number: number): Promise<boolean> {
+  if (!(await database.hasTable(LEDGER))) return false;
+  const rows = await database.rows(
+    `SELECT 1 FROM ${database.dialect.quote(LEDGER)} WHERE number = ?`,
+    number,
+  );
+  return rows.length > 0;
+}
+
 export interface LedgerRecord {
   /** The migration's number and the name of its folder. */
   readonly migration: { readonly number: number; readonly name: string };

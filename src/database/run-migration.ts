@@ -2,7 +2,7 @@ import { splitStatements, type Statement } from "../core/dialect/statements.js";
 import { problems } from "../core/problems.js";
 import type { Direction } from "../core/direction.js";
 import { Breakage, EngineError, type Database } from "./database.js";
-import { readLedger, recordRun } from "./ledger.js";
+import { hasRun, recordRun } from "./ledger.js";
 
 /** A migration's number and the name of its folder. */
 interface RunnableMigration {
@@ -21,7 +21,7 @@ export interface MigrationRun {
   readonly direction: Direction;
   readonly scripts: Readonly<Record<Direction, RunnableScript>>;
   /** Names of attachments that come from the migrations. */
-  readonly managed: readonly string[];
+  readonly managed: () => readonly string[];
 }
 
 /** "done", or "already" when another process had run it by the time the lock was ours. */
@@ -43,9 +43,9 @@ export async function runMigration(
   refuseTransactions(statements, file);
   const start = performance.now();
   return database.exclusively(async () => {
-    const recorded = (await readLedger(database)).some(({ number }) => number === migration.number);
+    const recorded = await hasRun(database, migration.number);
     if (recorded === (direction === "forward")) return { outcome: "already", tookMs: 0 };
-    const watch = await database.watch(statements, new Set(managed));
+    const watch = await database.watch(statements, managed);
     for (const statement of statements) await runStatement(database, statement, migration, file);
     await seeTo(migration, watch.restore);
     await seeTo(migration, watch.inspect);

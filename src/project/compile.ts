@@ -75,6 +75,7 @@ async function compile(input: Pick<BuildOptions, "entryPoints" | "stdin">, folde
       platform: "node",
       target: "node20",
       sourcemap: "inline",
+      sourceRoot: pathToFileURL(`${folder}/`).href,
       keepNames: true,
       logLevel: "silent",
       plugins: [resolvePackages(folder)],
@@ -129,6 +130,10 @@ async function run(code: string): Promise<Record<string, unknown>> {
     await writeFile(file, code);
     process.setSourceMapsEnabled(true);
     return (await import(pathToFileURL(file).href)) as Record<string, unknown>;
+  } catch (error) {
+    // The stack is written when it is first asked for, and only now in terms of the sources.
+    if (error instanceof Error) void error.stack;
+    throw error;
   } finally {
     process.setSourceMapsEnabled(false);
     await rm(folder, { recursive: true, force: true });

@@ -1,11 +1,11 @@
 import { invert } from "../core/change/invert.js";
 import { describeChange } from "../core/change/words.js";
-import type { RenderPlan } from "../core/dialect/dialect.js";
 import { planFor } from "../core/dialect/plan.js";
-import { probes } from "../core/dialect/probes.js";
+import { probes, sayCount } from "../core/dialect/probes.js";
 import type { Direction } from "../core/direction.js";
+import type { Schema } from "../core/schema/types.js";
 import { problems } from "../core/problems.js";
-import { runProbes, type ProbeResult } from "../database/count-rows.js";
+import { runProbes } from "../database/count-rows.js";
 import type { Database } from "../database/database.js";
 import { runMigration } from "../database/run-migration.js";
 import { showNumber, type Migration } from "../history/migration.js";
@@ -79,11 +79,7 @@ export async function runMigrations(
   const { target, dialect } = database;
   const ran: RanMigration[] = [];
   for (const migration of migrations) {
-    const plan =
-      direction === "forward"
-        ? planFor(dialect, migration.schemaBefore, migration.changes)
-        : planFor(dialect, migration.schemaAfter, invert(migration.changes));
-    await askRows(database, { migration, direction, plan, ran }, options);
+    await askRows(database, { migration, direction, ran }, options);
     const scripts = {
       forward: readScript(migration, "forward", dialect.name),
       back: readScript(migration, "back", dialect.name),
@@ -92,36 +88,46 @@ export async function runMigrations(
       migration,
       direction,
       scripts,
-      managed: dialect.attachments(plan.before),
+      managed: () => dialect.attachments(dialect.settle(startOf(migration, direction))),
     });
     const { number, name, title } = migration;
     ran.push({ number, name, title, here: outcome === "done", tookMs });
     options.onRun?.(ran.at(-1)!);
   }
   const last = migrations.at(-1);
-  const expected = last && (direction === "forward" ? last.schemaAfter : last.schemaBefore);
+  const expected = last && startOf(last, direction === "forward" ? "back" : "forward");
   const drift = expected
     ? driftBetween(expected, (await database.readCatalog()).schema, dialect).map(describeChange)
     : [];
   return { target: target.name, file: target.file, ran, drift };
 }
 
+/** The schema a script starts from. */
+function startOf({ schemaBefore, schemaAfter }: Migration, direction: Direction): Schema {
+  return direction === "forward" ? schemaBefore : schemaAfter;
+}
+
 interface NextRun {
   readonly migration: Migration;
   readonly direction: Direction;
-  readonly plan: RenderPlan;
   readonly ran: readonly RanMigration[];
 }
 
 /** Looks at the rows before a migration runs: those in its way stop it, those it takes away are asked about. */
 async function askRows(
   database: Database,
-  { migration, direction, plan, ran }: NextRun,
+  { migration, direction, ran }: NextRun,
   { mayLose }: RunOptions,
 ): Promise<void> {
+  const changes = direction === "forward" ? migration.changes : invert(migration.changes);
+  // No row is concerned when tables only arrive.
+  if (changes.every(({ kind }) => kind === "add table")) return;
+  const plan = planFor(database.dialect, startOf(migration, direction), changes);
   const found = await runProbes(database, probes(plan, database.dialect));
   const [refusing, losing] = (["refuses", "loses"] as const).map(meaning =>
-    found.filter(result => result.meaning === meaning).map(sayProbe),
+    found
+      .filter(result => result.meaning === meaning)
+      .map(({ count, question }) => sayCount(count, question)),
   ) as [string[], string[]];
   const before = ran.map(({ name }) => name);
   const called = direction === "forward" ? migration.name : `${migration.name} (back)`;
@@ -129,9 +135,4 @@ async function askRows(
   const { name, guarded } = database.target;
   if (losing.length === 0 || (await mayLose?.(losing, { name, guarded }))) return;
   throw problems.wouldLose({ migration: called, target: name, losses: losing, guarded, before });
-}
-
-/** `12 rows of pieces without a title` */
-function sayProbe({ count, question }: ProbeResult): string {
-  return `${count} ${question}`;
 }

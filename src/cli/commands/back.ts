@@ -1,5 +1,5 @@
 import type { CommandModule } from "yargs";
-import { back, type BackResult } from "../../tasks/back.js";
+import type { BackResult } from "../../tasks/back.js";
 import { count } from "../layout.js";
 import type { GlobalArgs, Session } from "../session.js";
 import { driftText, losingOptions, ranText, scriptsText, type LosingArgs } from "./running.js";
@@ -54,6 +54,7 @@ export function backCommand(session: Session): CommandModule<object, Args> {
         onRun,
         mayLose: session.mayLose(args),
       };
+      const { back } = await import("../../tasks/back.js");
       const result = await back(options);
       session.result(result, () => text(result, session));
     },

@@ -1,6 +1,6 @@
 import type { CommandModule } from "yargs";
 import type { Finding } from "../../core/model/findings.js";
-import { check, type CheckResult } from "../../tasks/check.js";
+import type { CheckResult } from "../../tasks/check.js";
 import { count } from "../layout.js";
 import { showPath } from "../problem-text.js";
 import type { GlobalArgs, Session } from "../session.js";
@@ -18,6 +18,7 @@ export function checkCommand(session: Session): CommandModule<object, Args> {
         .option("strict", { type: "boolean", describe: "Exit with 1 when there is advice" })
         .example("$0 check", "What is wrong with the models, or worth a thought"),
     handler: async args => {
+      const { check } = await import("../../tasks/check.js");
       const result = await check(session.taskOptions(args));
       session.result(result, () => text(result, session));
       if (result.errors > 0) session.exitStatus = 2;

@@ -1,6 +1,7 @@
 import type { CommandModule } from "yargs";
 import { RISK_LEVELS, type RiskLevel } from "../../core/change/risk.js";
-import { compare, type ComparedChange, type CompareResult } from "../../tasks/compare.js";
+import { sayCount } from "../../core/dialect/probes.js";
+import type { ComparedChange, CompareResult } from "../../tasks/compare.js";
 import { columns, count } from "../layout.js";
 import type { Colours, GlobalArgs, Session } from "../session.js";
 
@@ -33,6 +34,7 @@ export function compareCommand(session: Session): CommandModule<object, Args> {
         .example("$0 compare --from 0002 --to history", "What came after migration 0002"),
     handler: async args => {
       const { from, to, target } = args;
+      const { compare } = await import("../../tasks/compare.js");
       const result = await compare({ ...session.taskOptions(args), from, to, target });
       session.result(result, () => text(result, session));
       if (args.strict && result.changes.length > 0) session.exitStatus = 1;
@@ -44,7 +46,7 @@ function text({ from, to, changes, counts, rows }: CompareResult, { colours }: S
   if (changes.length === 0) return `${colours.green("✓")} ${from} → ${to}: no difference`;
   const found = (rows?.found ?? []).map(
     ({ question, count: number, meaning }) =>
-      `  ${number} ${question}${meaning === "refuses" ? colours.yellow("  in the way") : colours.red("  would go")}`,
+      `  ${sayCount(number, question)}${meaning === "refuses" ? colours.yellow("  in the way") : colours.red("  would go")}`,
   );
   const next =
     from === "history" && to === "models" ? ["", colours.dim('Next: emberset draft "what it does"')] : [];

@@ -1,5 +1,5 @@
 import type { CommandModule } from "yargs";
-import { describe, type DescribedTable, type DescribeResult, type NamedText } from "../../tasks/describe.js";
+import type { DescribedTable, DescribeResult, NamedText } from "../../tasks/describe.js";
 import { columns, count } from "../layout.js";
 import { showPath } from "../problem-text.js";
 import type { Colours, GlobalArgs, Session } from "../session.js";
@@ -24,6 +24,7 @@ export function describeCommand(session: Session): CommandModule<object, Args> {
         .example("$0 describe pieces", "Columns, keys, references both ways, indexes, checks, rows"),
     handler: async args => {
       const { table, target } = args;
+      const { describe } = await import("../../tasks/describe.js");
       const result = await describe({ ...session.taskOptions(args), table, target });
       session.result(result, () => text(result, session));
     },

@@ -1,5 +1,5 @@
 import type { CommandModule } from "yargs";
-import { draft, type DraftResult } from "../../tasks/draft.js";
+import type { DraftResult } from "../../tasks/draft.js";
 import { sayFinding } from "../../tasks/say-finding.js";
 import { count } from "../layout.js";
 import type { GlobalArgs, Session } from "../session.js";
@@ -18,6 +18,7 @@ export function draftCommand(session: Session): CommandModule<object, Args> {
         .positional("title", { type: "string", describe: "What it does, in a few words", demandOption: true })
         .example('$0 draft "add glaze recipes"', "Writes migrations/0007-add-glaze-recipes"),
     handler: async args => {
+      const { draft } = await import("../../tasks/draft.js");
       const result = await draft({ ...session.taskOptions(args), title: args.title });
       session.result(result, () => text(result, session));
     },

@@ -1,5 +1,5 @@
 import type { CommandModule } from "yargs";
-import { forward, type ForwardResult } from "../../tasks/forward.js";
+import type { ForwardResult } from "../../tasks/forward.js";
 import { count } from "../layout.js";
 import type { GlobalArgs, Session } from "../session.js";
 import { driftText, losingOptions, ranText, scriptsText, type LosingArgs } from "./running.js";
@@ -40,6 +40,7 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
         onRun,
         mayLose: session.mayLose(args),
       };
+      const { forward } = await import("../../tasks/forward.js");
       const result = await forward(options);
       session.result(result, () => text(result, session));
     },

@@ -1,5 +1,5 @@
 import type { CommandModule } from "yargs";
-import { init, type InitResult } from "../../tasks/init.js";
+import type { InitResult } from "../../tasks/init.js";
 import { showPath } from "../problem-text.js";
 import type { Session } from "../session.js";
 
@@ -17,7 +17,8 @@ export function initCommand(session: Session): CommandModule<object, Args> {
         .positional("folder", { type: "string", describe: "Where; the current folder when left out" })
         .option("file", { type: "string", describe: "The database file, from the folder", requiresArg: true })
         .example("$0 init studio", "A project in the folder studio, on the SQLite file studio.db"),
-    handler: ({ folder, file }) => {
+    handler: async ({ folder, file }) => {
+      const { init } = await import("../../tasks/init.js");
       const result = init({ folder, file });
       session.result(result, () => text(result, session));
     },

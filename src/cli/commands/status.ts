@@ -1,5 +1,5 @@
 import type { CommandModule } from "yargs";
-import { status, type StatusResult, type TargetStatus } from "../../tasks/status.js";
+import type { StatusResult, TargetStatus } from "../../tasks/status.js";
 import { columns, count } from "../layout.js";
 import { showPath } from "../problem-text.js";
 import type { Colours, GlobalArgs, Session } from "../session.js";
@@ -22,6 +22,7 @@ export function statusCommand(session: Session): CommandModule<object, Args> {
         })
         .example("$0 status --strict", "In CI: fail when a migration was not run"),
     handler: async args => {
+      const { status } = await import("../../tasks/status.js");
       const result = await status({ ...session.taskOptions(args), target: args.target });
       session.result(result, () => text(result, session));
       if (args.strict && result.targets.some(isUnsettled)) session.exitStatus = 1;

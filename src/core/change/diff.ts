@@ -42,28 +42,34 @@ export function diff(a: Schema, b: Schema, hints: DiffHints = {}): Change[] {
     table: address => tableNames.get(address) ?? address,
     column: (table, column) => columnNames.get(table)?.get(column) ?? column,
   };
-  const survives = (address: string) => after.has(names.table(address)) && !isTaken(address, tableNames);
-  const pairs = [...before].flatMap(([address, was]) =>
-    survives(address) ? [{ address, was, now: after.get(names.table(address))! }] : [],
-  );
+  const oldNames = new Map([...tableNames].map(([from, to]) => [to, from]));
+  const taken = takenNames(tableNames);
+  const survives = (address: string) => after.has(names.table(address)) && !taken.has(address);
+  const stayed = (address: string) => {
+    const from = oldNames.get(address) ?? address;
+    return before.has(from) && names.table(from) === address && !taken.has(from);
+  };
+  // Most tables of a long history are the same object before and after: they are passed over without further ado.
+  const pairs = [...before].flatMap(([address, was]) => {
+    const now = survives(address) ? after.get(names.table(address)) : undefined;
+    return now && now !== was ? [{ address, was, now }] : [];
+  });
   const columnNames = new Map(
-    pairs.map(({ address, was, now }) => [
-      address,
-      usable(hints.columns?.get(addressOf(now)) ?? new Map(), columnsByName(was), columnsByName(now)),
-    ]),
+    pairs.flatMap(({ address, was, now }) => {
+      const renames = hints.columns?.get(addressOf(now));
+      return renames ? [[address, usable(renames, columnsByName(was), columnsByName(now))] as const] : [];
+    }),
   );
-  const stayed = new Set(pairs.map(({ now }) => addressOf(now)));
+  const staying = tableNames.size > 0 ? new Set([...before.keys()].filter(survives)) : new Set<string>();
   return order([
-    ...[...before].flatMap(([address, table]) =>
-      survives(address) ? [] : [{ kind: "drop table", table } as const],
-    ),
-    ...sequence(tableNames, new Set(pairs.map(({ address }) => address))).map(
-      ([from, to]) => ({ kind: "rename table", from, to }) as const,
-    ),
+    ...a.tables
+      .filter(table => !survives(addressOf(table)))
+      .map(table => ({ kind: "drop table", table }) as const),
+    ...sequence(tableNames, staying).map(([from, to]) => ({ kind: "rename table", from, to }) as const),
     ...pairs.flatMap(pair => diffTable({ ...pair, names, columnNames, survives, stayed, hints })),
-    ...[...after].flatMap(([address, table]) =>
-      stayed.has(address) ? [] : [{ kind: "add table", table } as const],
-    ),
+    ...b.tables
+      .filter(table => !stayed(addressOf(table)))
+      .map(table => ({ kind: "add table", table }) as const),
   ]);
 }
 
@@ -74,17 +80,17 @@ interface TablePair {
   readonly names: NameMap;
   readonly columnNames: ReadonlyMap<string, ReadonlyMap<string, string>>;
   readonly survives: (address: string) => boolean;
-  /** The addresses after of tables that were there before. */
-  readonly stayed: ReadonlySet<string>;
+  /** Whether a table, by its address after, was there before. */
+  readonly stayed: (address: string) => boolean;
   readonly hints: DiffHints;
 }
 
 function diffTable({ address, was, now, names, columnNames, survives, stayed, hints }: TablePair): Change[] {
-  if (was === now) return [];
   const table = addressOf(now);
-  const renamed = columnNames.get(address)!;
+  const renamed = columnNames.get(address) ?? new Map<string, string>();
   const wanted = columnsByName(now);
-  const stays = (column: string) => wanted.has(names.column(address, column)) && !isTaken(column, renamed);
+  const taken = takenNames(renamed);
+  const stays = (column: string) => wanted.has(names.column(address, column)) && !taken.has(column);
   const changes: Change[] = [];
 
   // The last one first: each place then holds at its turn, and on the way back too.
@@ -119,7 +125,7 @@ function diffTable({ address, was, now, names, columnNames, survives, stayed, hi
       (kind !== "foreign key" || survives((part as ForeignKey).references.table));
     const settled = (part: Parts[PartKind]) =>
       columnsOfPart(kind, part).every(column => kept.has(column)) &&
-      (kind !== "foreign key" || stayed.has((part as ForeignKey).references.table));
+      (kind !== "foreign key" || stayed((part as ForeignKey).references.table));
     changes.push(...diffParts({ kind, address, table, was, now, names, lasting, settled }));
   }
   return changes;
@@ -186,9 +192,9 @@ function usable(
   return new Map([...renames].filter(([from, to]) => from !== to && before.has(from) && after.has(to)));
 }
 
-/** Whether a name that is not itself renamed is the new name of something else. */
-function isTaken(name: string, renames: ReadonlyMap<string, string>): boolean {
-  return !renames.has(name) && [...renames.values()].includes(name);
+/** Names that something else takes over, while what has them now does not get another. */
+function takenNames(renames: ReadonlyMap<string, string>): Set<string> {
+  return new Set([...renames.values()].filter(name => !renames.has(name)));
 }
 
 /** Renames one after the other, so that no step takes a name still in use; a circle goes by way of a spare name. */

@@ -16,6 +16,11 @@ export interface Probe {
   readonly meaning: "refuses" | "loses";
 }
 
+/** `12 rows of pieces without a title` */
+export function sayCount(count: number, question: string): string {
+  return `${count} ${count === 1 ? question.replace(/^(row|value)s/, "$1") : question}`;
+}
+
 /** The probes of a plan. Standard SQL: the same for every dialect but for its quoting. */
 export function probes(plan: RenderPlan, dialect: Dialect): Probe[] {
   const start = namesAtStart(plan.changes);

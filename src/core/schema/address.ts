@@ -5,8 +5,16 @@ import type { Schema, Table } from "./types.js";
  * written as SQL quotes it: `"odd.name"`.
  */
 export function addressOf(table: Pick<Table, "name" | "namespace">): string {
-  return table.namespace === undefined ? part(table.name) : `${part(table.namespace)}.${part(table.name)}`;
+  const known = addresses.get(table);
+  if (known !== undefined) return known;
+  const address =
+    table.namespace === undefined ? part(table.name) : `${part(table.namespace)}.${part(table.name)}`;
+  addresses.set(table, address);
+  return address;
 }
+
+/** Tables are never changed in place, and are asked for their addresses over and over. */
+const addresses = new WeakMap<Pick<Table, "name" | "namespace">, string>();
 
 function part(name: string): string {
   return /[."]/.test(name) ? `"${name.replaceAll('"', '""')}"` : name;

@@ -47,9 +47,6 @@ export async function openSqlite(target: TargetSettings, { mode, trace }: OpenOp
       }
     },
     exclusively: async work => {
-      // References are checked before the commit instead; this cannot be set inside a transaction:
-      // https://sqlite.org/pragma.html#pragma_foreign_keys
-      execute("PRAGMA foreign_keys = OFF");
       execute("BEGIN IMMEDIATE");
       try {
         const result = await work();
@@ -57,9 +54,9 @@ export async function openSqlite(target: TargetSettings, { mode, trace }: OpenOp
         return result;
       } catch (error) {
         if (connection.inTransaction) execute("ROLLBACK");
-        throw error;
-      } finally {
+        // A script that broke off may have left it on, and a rollback does not turn it off.
         execute("PRAGMA legacy_alter_table = OFF");
+        throw error;
       }
     },
     watch: (statements, managed) => watchSqlite(database, statements, managed),
@@ -79,6 +76,9 @@ export async function openSqlite(target: TargetSettings, { mode, trace }: OpenOp
   };
   try {
     if (mode === "read") execute("PRAGMA query_only = ON");
+    // References are checked before each commit instead; inside a transaction this cannot be set:
+    // https://sqlite.org/pragma.html#pragma_foreign_keys
+    else execute("PRAGMA foreign_keys = OFF");
     execute("SELECT count(*) FROM sqlite_schema");
   } catch (error) {
     await database.close();

@@ -12,9 +12,10 @@ import { Breakage, type Database, type Watch } from "../database.js";
 export async function watchSqlite(
   database: Database,
   statements: readonly Statement[],
-  managed: ReadonlySet<string>,
+  managed: () => readonly string[],
 ): Promise<Watch> {
   if (statements.every(isHarmless)) return { restore: async () => undefined, inspect: async () => undefined };
+  const seenTo = new Set(managed());
   const before = await readObjects(database);
   const dangling = await danglingReferences(database);
   const sound = await soundness(database, before);
@@ -29,7 +30,7 @@ export async function watchSqlite(
         if (
           sql === undefined ||
           names.has(name) ||
-          managed.has(name) ||
+          seenTo.has(name) ||
           dropped.has(name) ||
           !tables.has(table)
         )

@@ -1,0 +1,200 @@
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
+import { expect, test } from "vitest";
+import { drafted, kilnHouse, KILN_HOUSE, smallStudio, Studio } from "./studio.js";
+
+const rowsOf = (version: string) => readFileSync(join(KILN_HOUSE, `rows-${version}.sql`), "utf8");
+
+test("a newcomer's five minutes: init, check, compare, draft, forward, describe, back", () => {
+  const studio = new Studio();
+  expect(studio.ok("init")).toContain("emberset.config.ts");
+  expect(studio.ok("check")).toContain("1 entity in 1 file, 1 table: nothing to report");
+  expect(studio.ok("compare")).toMatch(/add table potters +4 columns +safe/);
+  expect(studio.emberset("compare", "--strict").status).toBe(1);
+  expect(studio.ok("draft", "First tables!")).toContain("migrations/0001-first-tables/back.sqlite.sql");
+  expect(studio.ok("draft", "again")).toContain("Nothing to draft");
+  expect(studio.ok("compare", "--strict")).toContain("no difference");
+  expect(studio.emberset("status", "--strict").status).toBe(1);
+  expect(studio.ok("forward", "--show")).toBe(studio.read("migrations/0001-first-tables/forward.sqlite.sql"));
+  expect(studio.ok("forward")).toContain("1 migration ran");
+  expect(studio.ok("forward")).toContain("Nothing is pending");
+  expect(studio.ok("status", "--strict")).toContain("1 run · 0 pending · no drift");
+  expect(studio.ok("describe", "Potters")).toMatch(/email +varchar\(254\) +may be null +unique/);
+  expect(studio.ok("back")).toContain("1 migration undone");
+  expect(studio.ok("status")).toContain("0 run · 1 pending");
+  const again = studio.emberset("init");
+  expect([again.status, again.stderr.split(" ")[0]]).toEqual([2, "E105"]);
+});
+
+test("the co-operative's three versions, forward with rows, and back to where each began", () => {
+  const studio = kilnHouse();
+  const dumps: string[] = [];
+  for (const version of ["v1", "v2", "v3"] as const) {
+    studio.useModels(version).ok("draft", `models ${version}`);
+    dumps.push(withoutLedger(studio.dump()));
+    expect(studio.ok("forward", "--yes")).toContain("1 migration ran");
+    expect(studio.ok("compare", "--strict")).toContain("no difference");
+    if (version !== "v3") studio.sql(rowsOf(version));
+  }
+  expect(studio.rows("SELECT title, weight_grams FROM pieces ORDER BY id")).toEqual([
+    ["Tall jug", 1450],
+    ["Salt pig", 900],
+    ["Tea bowl", 1],
+    ["Tea bowl", 310],
+    ["Bread crock", 5200],
+  ]);
+  expect(studio.rows("SELECT label FROM racks")).toHaveLength(3);
+
+  studio.ok("back", "--count", "1");
+  expect(studio.rows("SELECT title, weight, shelf_id FROM pieces WHERE id = 1")).toEqual([
+    ["Tall jug", 1450, 1],
+  ]);
+  expect(studio.rows("SELECT name FROM glazes WHERE food_safe")).toHaveLength(2);
+  studio.ok("back", "--to", "0", "--yes");
+  expect(withoutLedger(studio.dump())).toBe(dumps[0]);
+  expect(studio.ok("forward", "--to", "2")).toContain("2 migrations ran on local, 1 still pending");
+});
+
+test("a forgotten unique: back, correct the model, draft, forward", () => {
+  const model = (unique: string) => `import { IsString } from "class-validator";
+import { Field, Stored } from "emberset";
+@Stored() export class Glaze { @IsString() ${unique}name!: string; }`;
+  const studio = smallStudio(model(""));
+  studio.ok("draft", "glazes");
+  studio.ok("forward");
+  studio.write("models/all.ts", model("@Field({ unique: true }) "));
+  expect(studio.ok("compare")).toContain("add unique uq_glazes_name on glazes");
+  studio.ok("draft", "glaze names are unique");
+  studio.ok("forward");
+  expect(studio.ok("describe", "glazes")).toMatch(/unique +uq_glazes_name +\(name\)/);
+  studio.ok("back");
+  expect(studio.ok("describe", "glazes")).not.toContain("uq_glazes_name");
+});
+
+test("triggers, indexes and views of other people live through a rebuild; one that would break stops it", () => {
+  const studio = drafted();
+  studio.sql(rowsOf("v1"));
+  studio.sql(`CREATE VIEW heavy AS SELECT title FROM pieces WHERE weight > 1000;
+    CREATE INDEX my_index ON pieces (title);
+    CREATE TRIGGER my_trigger AFTER INSERT ON kilns BEGIN UPDATE pieces SET weight = 1 WHERE id = 1; END;
+    CREATE TRIGGER own_trigger AFTER DELETE ON pieces BEGIN DELETE FROM kilns WHERE id = OLD.id; END;`);
+  studio.ok("forward");
+  const names =
+    "SELECT name FROM sqlite_schema WHERE name IN ('heavy', 'my_index', 'my_trigger', 'own_trigger') ORDER BY name";
+  expect(studio.rows(names)).toEqual([["heavy"], ["my_index"], ["my_trigger"], ["own_trigger"]]);
+  expect(studio.rows("SELECT title FROM heavy")).toHaveLength(2);
+  expect(studio.ok("describe")).toMatch(/Left alone:\n {2}view heavy\n {2}trigger/);
+
+  studio.write(
+    "models/piece.ts",
+    studio
+      .read("models/piece.ts")
+      .replace(/.*weight\?: number;\n/, "")
+      .replace(/,?\n? *checks: \{.*\}/, ""),
+  );
+  studio.ok("draft", "no more weights");
+  const before = studio.dump();
+  const { status, stderr } = studio.emberset("forward", "--yes");
+  expect(stderr).toMatch(
+    /E408[^]*(view heavy|trigger my_trigger)[^]*no such column: (main\.)?(pieces\.)?weight/,
+  );
+  expect(status).toBe(4);
+  expect(studio.dump()).toBe(before);
+});
+
+test("two processes at once: each migration runs once, and a writer who does not let go is named", async () => {
+  const studio = drafted();
+  const ends = await Promise.all(
+    [1, 2, 3].map(() => new Promise(resolve => studio.start("forward").once("exit", resolve))),
+  );
+  expect(ends).toEqual([0, 0, 0]);
+  expect(studio.rows("SELECT number FROM emberset_ledger")).toEqual([[1], [2]]);
+
+  const config = studio.read("emberset.config.ts");
+  studio.write(
+    "emberset.config.ts",
+    config.replace('file: "kiln-house.db"', 'file: "kiln-house.db", lockTimeout: "200ms"'),
+  );
+  const { default: LibSql } = await import("libsql");
+  const other = new LibSql(studio.path("kiln-house.db"));
+  other.exec("BEGIN IMMEDIATE");
+  const { status, stderr } = studio.emberset("back", "--yes");
+  other.close();
+  expect(stderr).toMatch(/E404 Another process is writing[^]*waited 0\.2 s/);
+  expect(status).toBe(4);
+});
+
+test.runIf(process.getuid?.() === 0)("a database that may only be read is said to be so", async () => {
+  const { chmodSync, readdirSync } = await import("node:fs");
+  const studio = drafted();
+  for (const name of ["", ...readdirSync(studio.folder, { recursive: true, encoding: "utf8" })])
+    chmodSync(studio.path(name), 0o755);
+  chmodSync(studio.path("kiln-house.db"), 0o444);
+  // Root may write anything, so the program runs as somebody else.
+  const run = (...args: string[]) => studio.as(65534, ...args);
+  expect(run("describe", "clays").stdout).toContain("shrinkage_percent");
+  const { status, stderr } = run("forward");
+  expect(stderr).toMatch(/E403 The database may only be read/);
+  expect(status).toBe(4);
+});
+
+test("a guarded target wants its own name", () => {
+  const studio = drafted();
+  studio.sql("INSERT INTO kilns (name, fuel, volume_litres) VALUES ('Bertha', 'gas', 900)");
+  studio.write(
+    "emberset.config.ts",
+    studio.read("emberset.config.ts").replace("file:", "guarded: true, file:"),
+  );
+  const refused = studio.emberset("back", "--yes");
+  expect([refused.status, refused.stderr]).toEqual([3, expect.stringContaining("--confirm local")]);
+  expect(studio.emberset("back", "--confirm", "life").status).toBe(3);
+  expect(studio.ok("back", "--confirm", "local")).toContain("undone");
+});
+
+test("a script that does something else than its migration says is told", () => {
+  const studio = drafted();
+  const file = "migrations/0002-glazes/forward.sqlite.sql";
+  studio.write(file, studio.read(file).replace(/CREATE INDEX "ix_firings_fired_by_id".*\n/, ""));
+  expect(studio.ok("forward")).toMatch(
+    /differs from what the migrations say[^]*drop index ix_firings_fired_by_id on firings/,
+  );
+  expect(studio.ok("status")).toMatch(/drift[^]*drop index ix_firings_fired_by_id on firings/);
+  studio.sql("ALTER TABLE clays ADD COLUMN colour text");
+  expect(studio.ok("status")).toContain("add column clays.colour: text, may be null");
+});
+
+test("--json gives one document and nothing else; --trace gives the SQL on stderr", () => {
+  const studio = drafted();
+  for (const args of [
+    ["check"],
+    ["compare"],
+    ["compare", "--from", "empty", "--to", "1"],
+    ["status"],
+    ["forward"],
+    ["describe"],
+    ["back", "--show"],
+    ["back"],
+  ]) {
+    const { status, stdout, stderr } = studio.emberset(...args, "--json", "--trace");
+    expect(JSON.parse(stdout)).toBeTypeOf("object");
+    expect(status).toBe(0);
+    if (args[0] !== "check" && args[0] !== "compare") expect(stderr).toMatch(/ms {2}SELECT/);
+  }
+  const compared = studio.json<{ changes: unknown[]; counts: object }>(
+    "compare",
+    "--from",
+    "1",
+    "--to",
+    "history",
+  );
+  expect(compared.changes.length).toBe(
+    Object.values(compared.counts).reduce((sum: number, each: number) => sum + each, 0),
+  );
+});
+
+/** The ledger holds times, and the counters' own table stays once it is there. */
+function withoutLedger(dump: string): string {
+  return dump
+    .replace(/^(CREATE TABLE|INSERT INTO) ["']?emberset_ledger[^]*?;\n/gm, "")
+    .replace(/^DELETE FROM sqlite_sequence;\n/m, "");
+}

@@ -1,0 +1,165 @@
+import {
+  Contains,
+  Equals,
+  IsArray,
+  IsBoolean,
+  IsDate,
+  IsDateString,
+  IsDecimal,
+  IsDivisibleBy,
+  IsEmail,
+  IsEnum,
+  IsIn,
+  IsInt,
+  IsIP,
+  IsJSON,
+  IsLatitude,
+  IsNegative,
+  IsNotEmpty,
+  IsNotIn,
+  IsNumber,
+  IsOptional,
+  IsPositive,
+  IsString,
+  IsUrl,
+  IsUUID,
+  Length,
+  Matches,
+  Max,
+  MaxLength,
+  Min,
+  MinLength,
+  NotContains,
+  ValidateIf,
+} from "class-validator";
+import { describe, expect, test } from "vitest";
+import { describePart, describeColumn } from "../../src/core/change/words.js";
+import { buildSchema } from "../../src/core/model/build-schema.js";
+import { describeEntities } from "../../src/core/model/entities.js";
+import { sqlite } from "../../src/core/dialect/sqlite/index.js";
+import {
+  columnName,
+  constraintName,
+  cutName,
+  pairTableName,
+  referenceColumnName,
+  tableName,
+  type NamingRules,
+} from "../../src/core/schema/naming.js";
+import { Field, Key, kind, PairedWith, ReferredBy, RefersTo, sql, Stamp, Stored } from "../../src/modelling/index.js";
+
+const SNAKE: NamingRules = { tables: "plural", case: "snake" };
+
+const read = (...classes: unknown[]) => buildSchema(describeEntities(classes), SNAKE, [sqlite]);
+
+describe("the type and the rules of a field follow from class-validator", () => {
+  enum Cone {
+    low = "06",
+    high = "10",
+  }
+  type Decorator = (prototype: object, property: string) => void;
+  const cases: readonly [string, readonly Decorator[], string, string][] = [
+    ["IsInt", [IsInt()], "integer, required", ""],
+    ["IsInt, Max past 32 bits", [IsInt(), Max(5_000_000_000)], "bigint, required", "it <= 5000000000"],
+    ["IsNumber", [IsNumber(), Min(0), Max(1)], "double, required", "it >= 0 and it <= 1"],
+    ["IsNumber with places", [IsNumber({ maxDecimalPlaces: 2 })], "decimal(18,2), required", ""],
+    ["IsDecimal", [IsDecimal({ decimal_digits: "0,3" })], "decimal(18,3), required", ""],
+    ["IsPositive", [IsInt(), IsPositive(), IsDivisibleBy(5)], "integer, required", "it > 0 and it divisible by 5"],
+    ["IsNegative", [IsInt(), IsNegative()], "integer, required", "it < 0"],
+    ["IsBoolean", [IsBoolean()], "boolean, required", "it is true or false"],
+    ["IsDate", [IsOptional(), IsDate()], "timestamptz, may be null", ""],
+    ["IsString", [IsString()], "text, required", ""],
+    ["lengths", [IsString(), MinLength(2), MaxLength(9)], "varchar(9), required", "length of it >= 2 and length of it <= 9"],
+    ["Length", [Length(1, 3)], "varchar(3), required", "length of it >= 1 and length of it <= 3"],
+    ["IsNotEmpty", [IsString(), IsNotEmpty()], "text, required", "it not in ('')"],
+    ["IsEmail", [IsEmail()], "varchar(254), required", "length of it <= 254"],
+    ["IsUrl", [IsUrl()], "varchar(2083), required", "length of it <= 2083"],
+    ["IsUUID", [IsUUID()], "uuid, required", ""],
+    ["IsIP", [IsIP()], "varchar(45), required", "length of it <= 45"],
+    ["IsJSON", [IsJSON()], "json, required", "it is JSON"],
+    ["an array", [IsArray(), IsString({ each: true }), MaxLength(3, { each: true })], "json, required", "it is JSON"],
+    ["IsIn texts", [IsIn(["gas", "wood"])], "varchar(32), required", "it in ('gas', 'wood')"],
+    ["IsIn numbers", [IsIn([1, 2])], "integer, required", "it in (1, 2)"],
+    ["IsEnum", [IsEnum(Cone)], "varchar(32), required", "it in ('06', '10')"],
+    ["IsNotIn, Equals", [IsString(), IsNotIn(["x"]), Equals("y")], "text, required", "it not in ('x') and it in ('y')"],
+    ["Contains", [Contains("clay"), NotContains("sand")], "text, required", "it contains 'clay' and it does not contain 'sand'"],
+    ["Matches", [Matches(/^[A-Z]$/i)], "text, required", "it matches /^[A-Z]$/i"],
+    ["IsLatitude", [IsLatitude()], "double, required", "it >= -90 and it <= 90"],
+    ["a rule for a group only", [IsInt(), Min(1, { groups: ["shop"] })], "integer, required", ""],
+    ["a type of its own", [IsDateString(), Field({ type: "date" })], "date, required", ""],
+    ["a kind", [kind(IsInt(), Min(0), Field({ type: "bigint", default: 3 }))], "bigint, required, default 3", "it >= 0"],
+    ["an expression", [IsString(), Field({ default: sql("upper('a')") })], "text, required, default upper('a')", ""],
+  ];
+  test.each(cases)("%s", (_, decorators, column, rules) => {
+    class Thing {}
+    kind(...decorators)(Thing.prototype, "it");
+    Stored()(Thing);
+    const { schema, findings } = read(Thing);
+    const table = schema.tables[0]!;
+    expect(findings.filter(({ severity }) => severity === "error")).toEqual([]);
+    expect(describeColumn(table.columns.at(-1)!)).toBe(column);
+    expect(table.checks.map(check => describePart("check", check)).join("")).toBe(rules);
+  });
+
+  test("what cannot be told is an error that says what to add", () => {
+    class Thing {}
+    Min(1)(Thing.prototype, "bound");
+    IsDateString()(Thing.prototype, "when");
+    kind(ValidateIf(() => true), IsInt())(Thing.prototype, "sometimes");
+    Stored()(Thing);
+    const found = read(Thing).findings.map(({ code, property, remedy }) => [code, property, remedy.split(";")[0]]);
+    expect(found).toEqual([
+      ["E220", "bound", "add @IsInt() or @IsNumber()"],
+      ["E220", "when", expect.stringContaining('"date"')],
+      ["E220", "sometimes", expect.stringContaining("@IsString()")],
+    ]);
+  });
+});
+
+describe("a whole model", () => {
+  abstract class Tracked {
+    @Stamp("updated") updatedAt!: Date;
+  }
+  @Stored<Kiln>({ unique: [["name", "site"]], indexes: [{ fields: ["site"], where: "{name} <> 'x'" }], checks: { odd: "{name} <> {site}" } })
+  class Kiln extends Tracked {
+    @IsString() @MaxLength(9) name!: string;
+    @IsString() site!: string;
+    @ReferredBy(() => Log, "kiln") logs!: Log[];
+    @PairedWith(() => Kiln) twins!: Kiln[];
+  }
+  @Stored<Log>({ table: "log", note: "By firing" })
+  class Log {
+    @Key() @RefersTo(() => Kiln, { onDelete: "cascade" }) kiln!: Kiln;
+    @Key() @IsInt() part!: number;
+    @IsOptional() @RefersTo(() => Log) before?: Log;
+    @Field({ computed: "{part} * 2", type: "integer" }) double!: number;
+    @Field({ stored: false }) cache!: string;
+  }
+
+  test("comes to this schema", () => {
+    const { schema, findings } = read(Kiln, Log);
+    expect(findings).toEqual([]);
+    const lines = schema.tables.flatMap(({ name, key, columns, uniques, indexes, foreignKeys, checks }) => [
+      `${name} (${key!.columns.join(", ")})`,
+      ...columns.map(column => `  ${column.name}: ${describeColumn(column)}`),
+      ...uniques.map(part => `  ${part.name} ${describePart("unique", part)}`),
+      ...indexes.map(part => `  ${part.name} ${describePart("index", part)}`),
+      ...foreignKeys.map(part => `  ${part.name} ${describePart("foreign key", part)}`),
+      ...checks.map(part => `  ${part.name} ${describePart("check", part)}`),
+    ]);
+    expect(lines).toMatchInlineSnapshot();
+  });
+});
+
+test("names follow from the models", () => {
+  const pascal: NamingRules = { tables: "singular", case: "pascal" };
+  const camel: NamingRules = { tables: "plural", case: "camel" };
+  expect([tableName("KilnLog", SNAKE), tableName("Glaze", pascal), tableName("ClayBody", camel)]).toEqual(["kiln_logs", "Glaze", "clayBodies"]);
+  expect([columnName("towerHeight2", SNAKE), columnName("HTTPPort", SNAKE), columnName("x_y", pascal)]).toEqual(["tower_height2", "http_port", "XY"]);
+  expect([referenceColumnName("firedBy", "id", SNAKE), referenceColumnName("potter", "id", camel)]).toEqual(["fired_by_id", "potterId"]);
+  expect([pairTableName("pieces", "glazes", SNAKE), constraintName("uq", "pieces", ["a", "b"])]).toEqual(["pieces_glazes", "uq_pieces_a_b"]);
+  const long = "uq_" + "ä".repeat(60);
+  expect(Buffer.byteLength(cutName(long, 63))).toBeLessThanOrEqual(63);
+  expect(cutName(long, 63)).not.toBe(cutName(`${long}b`, 63));
+  expect([cutName("short", 63), cutName(long, undefined)]).toEqual(["short", long]);
+});

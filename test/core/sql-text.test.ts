@@ -1,0 +1,57 @@
+import { expect, test } from "vitest";
+import { addressOf, parseAddress } from "../../src/core/schema/address.js";
+import { fillPlaces } from "../../src/core/schema/sql-text.js";
+import { spellExpression } from "../../src/core/dialect/settle.js";
+import { splitStatements } from "../../src/core/dialect/statements.js";
+import { parseIndex, parseTable } from "../../src/core/dialect/sqlite/parse.js";
+import { TOKENS } from "../../src/core/dialect/sqlite/settle.js";
+
+test.each([
+  ["two statements", "SELECT 1;\nSELECT 2", [["SELECT 1", 1], ["SELECT 2", 2]]],
+  ["semicolons in texts, names and comments", `SELECT ';', "a;b", [c;d], \`e;f\` -- ;\n/* ; */;`, [[`SELECT ';', "a;b", [c;d], \`e;f\` -- ;\n/* ; */`, 1]]],
+  ["doubled quotes", "SELECT 'it''s; ok'; SELECT 2;", [["SELECT 'it''s; ok'", 1], ["SELECT 2", 1]]],
+  ["comments alone", "-- nothing\n\n/* here */ ;;", []],
+  [
+    "a trigger",
+    "-- first\nCREATE TRIGGER t AFTER UPDATE ON a WHEN CASE NEW.x WHEN 1 THEN 1 END BEGIN\n  UPDATE a SET b = CASE WHEN 1 THEN 2 END;\n  DELETE FROM c;\nEND;\nSELECT 1;",
+    [["CREATE TRIGGER t AFTER UPDATE ON a WHEN CASE NEW.x WHEN 1 THEN 1 END BEGIN\n  UPDATE a SET b = CASE WHEN 1 THEN 2 END;\n  DELETE FROM c;\nEND", 2], ["SELECT 1", 6]],
+  ],
+] as const)("statements: %s", (_, script, expected) => {
+  expect(splitStatements(script, TOKENS).map(({ sql, line }) => [sql, line])).toEqual(expected);
+});
+
+test("places are filled outside of texts, names and comments only", () => {
+  const text = `{weight} > 1 AND '{weight}' <> "{weight}" /* {weight} */ AND {a {{b}}} = 2`;
+  expect(fillPlaces(text, name => `<${name}>`)).toBe(`<weight> > 1 AND '{weight}' <> "{weight}" /* {weight} */ AND <a {b}> = 2`);
+});
+
+test("expressions are spelled one way, whatever the author's", () => {
+  const columns = ["weight", "Stage", "and", "lower"].map(name => ({ name, type: { kind: "text" }, nullable: true }) as const);
+  const spell = (text: string) => spellExpression(text, columns, TOKENS);
+  expect(spell(`weight  >  1 -- grams\n and "weight" < [stage]`)).toBe("{weight} > 1 and {weight} < {Stage}");
+  expect(spell("lower(stage) COLLATE nocase = pieces.weight")).toBe("lower({Stage}) COLLATE nocase = pieces.weight");
+  expect(spell(`"and" = lower and 'weight' = ''`)).toBe("{and} = {lower} and 'weight' = ''");
+});
+
+test("addresses lead back to names", () => {
+  for (const table of [{ name: "pieces" }, { namespace: "studio", name: "pieces" }, { namespace: "a.b", name: 'c"d' }, { name: "x.y" }]) {
+    expect(parseAddress(addressOf(table))).toEqual(table);
+  }
+});
+
+test("a CREATE TABLE in anybody's hand is read whole", () => {
+  const sql = `CREATE TABLE IF NOT EXISTS "my table" ( -- a table
+    id INTEGER CONSTRAINT "the key" PRIMARY KEY ASC AUTOINCREMENT,
+    [the name] VARCHAR ( 20 ) NOT NULL ON CONFLICT IGNORE DEFAULT 'a, (b)' COLLATE nocase UNIQUE,
+    price DECIMAL(10, 2) DEFAULT -1.5 CHECK (price > -2 AND price IN (1,2)),
+    made DEFAULT CURRENT_TIMESTAMP, blob_default DEFAULT x'00ff',
+    twice GENERATED ALWAYS AS (price * 2) STORED, thrice int AS (price * 3),
+    owner REFERENCES Owners ON DELETE SET NULL DEFERRABLE INITIALLY DEFERRED,
+    CONSTRAINT pair UNIQUE ("the name", price) CHECK (id <> 3)
+    FOREIGN KEY (owner, id) REFERENCES "other one" (a, b) ON UPDATE CASCADE MATCH FULL ON DELETE NO ACTION NOT DEFERRABLE
+  ) STRICT, WITHOUT ROWID`;
+  expect(parseTable(sql)).toMatchInlineSnapshot();
+  expect(parseTable("CREATE TABLE t (a TEXT, b, PRIMARY KEY (b DESC, a))")).toMatchInlineSnapshot();
+  const columns = parseTable(sql).columns;
+  expect(parseIndex("CREATE UNIQUE INDEX i ON t (id DESC, lower(\"the name\") COLLATE nocase, (price + 1)) WHERE made IS NOT NULL", "i", columns)).toMatchInlineSnapshot();
+});
