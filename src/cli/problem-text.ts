@@ -15,7 +15,7 @@ export function problemText({ code, words }: Problem, colours: Colours): string 
   return [
     `${colours.red(code)} ${colours.bold(what)}`,
     ...details.map(detail => `  · ${indent(detail, 4)}`),
-    ...rows.map(([name, text]) => `  ${colours.dim(name.padEnd(9))}${indent(text, 11)}`),
+    ...rows.map(([name, text]) => `  ${colours.gray(name.padEnd(9))}${indent(text, 11)}`),
   ].join("\n");
 }
 

@@ -59,7 +59,7 @@ export class Session {
       project,
       ...(trace && {
         trace: (sql: string, ms: number) =>
-          this.note(this.colours.dim(`${ms.toFixed(1).padStart(8)} ms  ${sql}`)),
+          this.note(this.colours.gray(`${ms.toFixed(1).padStart(8)} ms  ${sql}`)),
       }),
     };
   }

@@ -4,6 +4,8 @@
  * is retired is never given to another failure.
  */
 
+import type { Direction } from "./direction.js";
+
 /** 2: the input is wrong. 3: stopped for safety, nothing changed. 4: the database refused or failed. 70: our fault. */
 export type ExitStatus = 2 | 3 | 4 | 70;
 
@@ -256,10 +258,21 @@ const safety = {
   rowsRefuse: define(
     "E502",
     3,
-    (v: { migration: string; rows: readonly string[]; before: readonly string[] }) => ({
+    (
+      v: InFile & {
+        migration: string;
+        rows: readonly string[];
+        before: readonly string[];
+        direction: Direction;
+      },
+    ) => ({
       what: `Rows are in the way of migration ${v.migration}; ${soFar(v.before)}`,
       details: v.rows,
-      repair: "correct these rows, or give the field a `default` or a `fill` and draft again",
+      repair:
+        v.direction === "forward"
+          ? "correct these rows, or give the field a `default` or a `fill` and draft again; or write into the script what they get"
+          : "correct these rows, or write into the back script what they get",
+      ...place(v),
     }),
   ),
   wouldLose: define(

@@ -9,7 +9,6 @@ import { renderFor } from "../core/dialect/plan.js";
 import type { Direction } from "../core/direction.js";
 import { problems } from "../core/problems.js";
 import { fingerprint } from "../core/schema/canonical.js";
-import type { Schema } from "../core/schema/types.js";
 import { FORMAT, scriptName, showNumber, type Migration, type MigrationRecord } from "./migration.js";
 import { RECORD_FILE, type History } from "./read.js";
 
@@ -45,14 +44,8 @@ export function draftMigration(
     schemaAfter,
   };
   const scripts = dialects.flatMap(dialect => [
-    [
-      scriptName("forward", dialect.name),
-      scriptText(migration, "forward", dialect, schemaBefore, changes),
-    ] as const,
-    [
-      scriptName("back", dialect.name),
-      scriptText(migration, "back", dialect, schemaAfter, invert(changes)),
-    ] as const,
+    [scriptName("forward", dialect.name), scriptText(migration, "forward", dialect)] as const,
+    [scriptName("back", dialect.name), scriptText(migration, "back", dialect)] as const,
   ]);
   return { migration, scripts: new Map(scripts) };
 }
@@ -91,17 +84,16 @@ function recordText({ format, number, title, parent, before, after, changes }: M
   return `{\n${head.join("\n")}\n  "changes": [${lines.length > 0 ? `\n${lines.join(",\n")}\n  ` : ""}]\n}\n`;
 }
 
-function scriptText(
-  { number, title }: MigrationRecord,
-  direction: Direction,
-  dialect: Dialect,
-  before: Schema,
-  changes: readonly Change[],
-): string {
+/** A script as it is drafted. */
+export function scriptText(migration: Migration, direction: Direction, dialect: Dialect): string {
+  const { number, title } = migration;
+  const forward = direction === "forward";
+  const before = forward ? migration.schemaBefore : migration.schemaAfter;
+  const changes = forward ? migration.changes : invert(migration.changes);
   const count = `${changes.length} change${changes.length === 1 ? "" : "s"}`;
   const header = [
     `Emberset · migration ${showNumber(number)} · ${title} · ${direction} · ${dialect.name}`,
-    `${count}: ${changes.map(describeChange).join(" · ")}`,
+    ...listing(`${count}:`, changes.map(describeChange)),
   ];
   const blocks = renderFor(dialect, before, changes);
   const body = blocks.length > 0 ? blocks.map(blockText) : [comment(`nothing to do on ${dialect.title}`)];
@@ -109,9 +101,26 @@ function scriptText(
   return `${[[...header, ...notes].map(comment).join("\n"), ...body].join("\n\n")}\n`;
 }
 
-function blockText({ title, statements }: Block): string {
-  return [comment(title), ...statements.map(statement => `${statement};`)].join("\n");
+function blockText({ title, details = [], statements }: Block): string {
+  return [
+    comment(title),
+    ...details.map(detail => comment(`  ${detail}`)),
+    ...statements.map(statement => `${statement};`),
+  ].join("\n");
 }
+
+/** Items with dots between them, on as many lines as it takes. */
+function listing(lead: string, items: readonly string[]): string[] {
+  const lines = [lead];
+  for (const [at, item] of items.entries()) {
+    const text = at < items.length - 1 ? `${item} ·` : item;
+    if (lines.at(-1)!.length + text.length < LINE_WIDTH) lines[lines.length - 1] += ` ${text}`;
+    else lines.push(`  ${text}`);
+  }
+  return lines;
+}
+
+const LINE_WIDTH = 116;
 
 /** A comment line cannot be broken out of, whatever a name holds. */
 function comment(text: string): string {

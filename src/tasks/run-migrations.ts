@@ -10,6 +10,7 @@ import type { Database } from "../database/database.js";
 import { runMigration } from "../database/run-migration.js";
 import { showNumber, type Migration } from "../history/migration.js";
 import { readScript } from "../history/read.js";
+import { scriptText } from "../history/write.js";
 import type { TargetSettings } from "../project/settings.js";
 import { driftBetween } from "./drift.js";
 import type { MayLose } from "./options.js";
@@ -107,6 +108,11 @@ function startOf({ schemaBefore, schemaAfter }: Migration, direction: Direction)
   return direction === "forward" ? schemaBefore : schemaAfter;
 }
 
+/** A script that is no longer as it was drafted may well see to the rows itself; the database has the last word. */
+function edited({ dialect }: Database, migration: Migration, direction: Direction): boolean {
+  return readScript(migration, direction, dialect.name).text !== scriptText(migration, direction, dialect);
+}
+
 interface NextRun {
   readonly migration: Migration;
   readonly direction: Direction;
@@ -131,7 +137,10 @@ async function askRows(
   ) as [string[], string[]];
   const before = ran.map(({ name }) => name);
   const called = direction === "forward" ? migration.name : `${migration.name} (back)`;
-  if (refusing.length > 0) throw problems.rowsRefuse({ migration: called, rows: refusing, before });
+  if (refusing.length > 0 && !edited(database, migration, direction)) {
+    const { file } = readScript(migration, direction, database.dialect.name);
+    throw problems.rowsRefuse({ migration: called, rows: refusing, before, file, direction });
+  }
   const { name, guarded } = database.target;
   if (losing.length === 0 || (await mayLose?.(losing, { name, guarded }))) return;
   throw problems.wouldLose({ migration: called, target: name, losses: losing, guarded, before });

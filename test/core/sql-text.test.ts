@@ -7,14 +7,38 @@ import { parseIndex, parseTable } from "../../src/core/dialect/sqlite/parse.js";
 import { TOKENS } from "../../src/core/dialect/sqlite/settle.js";
 
 test.each([
-  ["two statements", "SELECT 1;\nSELECT 2", [["SELECT 1", 1], ["SELECT 2", 2]]],
-  ["semicolons in texts, names and comments", `SELECT ';', "a;b", [c;d], \`e;f\` -- ;\n/* ; */;`, [[`SELECT ';', "a;b", [c;d], \`e;f\` -- ;\n/* ; */`, 1]]],
-  ["doubled quotes", "SELECT 'it''s; ok'; SELECT 2;", [["SELECT 'it''s; ok'", 1], ["SELECT 2", 1]]],
+  [
+    "two statements",
+    "SELECT 1;\nSELECT 2",
+    [
+      ["SELECT 1", 1],
+      ["SELECT 2", 2],
+    ],
+  ],
+  [
+    "semicolons in texts, names and comments",
+    `SELECT ';', "a;b", [c;d], \`e;f\` -- ;\n/* ; */;`,
+    [[`SELECT ';', "a;b", [c;d], \`e;f\` -- ;\n/* ; */`, 1]],
+  ],
+  [
+    "doubled quotes",
+    "SELECT 'it''s; ok'; SELECT 2;",
+    [
+      ["SELECT 'it''s; ok'", 1],
+      ["SELECT 2", 1],
+    ],
+  ],
   ["comments alone", "-- nothing\n\n/* here */ ;;", []],
   [
     "a trigger",
     "-- first\nCREATE TRIGGER t AFTER UPDATE ON a WHEN CASE NEW.x WHEN 1 THEN 1 END BEGIN\n  UPDATE a SET b = CASE WHEN 1 THEN 2 END;\n  DELETE FROM c;\nEND;\nSELECT 1;",
-    [["CREATE TRIGGER t AFTER UPDATE ON a WHEN CASE NEW.x WHEN 1 THEN 1 END BEGIN\n  UPDATE a SET b = CASE WHEN 1 THEN 2 END;\n  DELETE FROM c;\nEND", 2], ["SELECT 1", 6]],
+    [
+      [
+        "CREATE TRIGGER t AFTER UPDATE ON a WHEN CASE NEW.x WHEN 1 THEN 1 END BEGIN\n  UPDATE a SET b = CASE WHEN 1 THEN 2 END;\n  DELETE FROM c;\nEND",
+        2,
+      ],
+      ["SELECT 1", 6],
+    ],
   ],
 ] as const)("statements: %s", (_, script, expected) => {
   expect(splitStatements(script, TOKENS).map(({ sql, line }) => [sql, line])).toEqual(expected);
@@ -22,19 +46,30 @@ test.each([
 
 test("places are filled outside of texts, names and comments only", () => {
   const text = `{weight} > 1 AND '{weight}' <> "{weight}" /* {weight} */ AND {a {{b}}} = 2`;
-  expect(fillPlaces(text, name => `<${name}>`)).toBe(`<weight> > 1 AND '{weight}' <> "{weight}" /* {weight} */ AND <a {b}> = 2`);
+  expect(fillPlaces(text, name => `<${name}>`)).toBe(
+    `<weight> > 1 AND '{weight}' <> "{weight}" /* {weight} */ AND <a {b}> = 2`,
+  );
 });
 
 test("expressions are spelled one way, whatever the author's", () => {
-  const columns = ["weight", "Stage", "and", "lower"].map(name => ({ name, type: { kind: "text" }, nullable: true }) as const);
+  const columns = ["weight", "Stage", "and", "lower"].map(
+    name => ({ name, type: { kind: "text" }, nullable: true }) as const,
+  );
   const spell = (text: string) => spellExpression(text, columns, TOKENS);
   expect(spell(`weight  >  1 -- grams\n and "weight" < [stage]`)).toBe("{weight} > 1 and {weight} < {Stage}");
-  expect(spell("lower(stage) COLLATE nocase = pieces.weight")).toBe("lower({Stage}) COLLATE nocase = pieces.weight");
+  expect(spell("lower(stage) COLLATE nocase = pieces.weight")).toBe(
+    "lower({Stage}) COLLATE nocase = pieces.weight",
+  );
   expect(spell(`"and" = lower and 'weight' = ''`)).toBe("{and} = {lower} and 'weight' = ''");
 });
 
 test("addresses lead back to names", () => {
-  for (const table of [{ name: "pieces" }, { namespace: "studio", name: "pieces" }, { namespace: "a.b", name: 'c"d' }, { name: "x.y" }]) {
+  for (const table of [
+    { name: "pieces" },
+    { namespace: "studio", name: "pieces" },
+    { namespace: "a.b", name: 'c"d' },
+    { name: "x.y" },
+  ]) {
     expect(parseAddress(addressOf(table))).toEqual(table);
   }
 });
@@ -50,8 +85,263 @@ test("a CREATE TABLE in anybody's hand is read whole", () => {
     CONSTRAINT pair UNIQUE ("the name", price) CHECK (id <> 3)
     FOREIGN KEY (owner, id) REFERENCES "other one" (a, b) ON UPDATE CASCADE MATCH FULL ON DELETE NO ACTION NOT DEFERRABLE
   ) STRICT, WITHOUT ROWID`;
-  expect(parseTable(sql)).toMatchInlineSnapshot();
-  expect(parseTable("CREATE TABLE t (a TEXT, b, PRIMARY KEY (b DESC, a))")).toMatchInlineSnapshot();
+  expect(parseTable(sql)).toMatchInlineSnapshot(`
+    {
+      "checks": [
+        {
+          "name": "",
+          "rules": [
+            {
+              "kind": "sql",
+              "sql": "{price} > -2 AND {price} IN (1,2)",
+            },
+          ],
+        },
+        {
+          "name": "",
+          "rules": [
+            {
+              "kind": "sql",
+              "sql": "{id} <> 3",
+            },
+          ],
+        },
+      ],
+      "columns": [
+        {
+          "identity": "serial",
+          "name": "id",
+          "nullable": true,
+          "type": {
+            "kind": "native",
+            "sql": {
+              "sqlite": "INTEGER",
+            },
+          },
+        },
+        {
+          "collation": "nocase",
+          "default": {
+            "kind": "sql",
+            "sql": "'a, (b)'",
+          },
+          "name": "the name",
+          "nullable": false,
+          "type": {
+            "kind": "native",
+            "sql": {
+              "sqlite": "VARCHAR ( 20 )",
+            },
+          },
+        },
+        {
+          "default": {
+            "kind": "sql",
+            "sql": "-1.5",
+          },
+          "name": "price",
+          "nullable": true,
+          "type": {
+            "kind": "native",
+            "sql": {
+              "sqlite": "DECIMAL(10, 2)",
+            },
+          },
+        },
+        {
+          "default": {
+            "kind": "sql",
+            "sql": "CURRENT_TIMESTAMP",
+          },
+          "name": "made",
+          "nullable": true,
+          "type": {
+            "kind": "native",
+            "sql": {
+              "sqlite": "",
+            },
+          },
+        },
+        {
+          "default": {
+            "kind": "sql",
+            "sql": "x'00ff'",
+          },
+          "name": "blob_default",
+          "nullable": true,
+          "type": {
+            "kind": "native",
+            "sql": {
+              "sqlite": "",
+            },
+          },
+        },
+        {
+          "computed": {
+            "sql": "{price} * 2",
+            "stored": true,
+          },
+          "name": "twice",
+          "nullable": true,
+          "type": {
+            "kind": "native",
+            "sql": {
+              "sqlite": "",
+            },
+          },
+        },
+        {
+          "computed": {
+            "sql": "{price} * 3",
+            "stored": false,
+          },
+          "name": "thrice",
+          "nullable": true,
+          "type": {
+            "kind": "native",
+            "sql": {
+              "sqlite": "int",
+            },
+          },
+        },
+        {
+          "name": "owner",
+          "nullable": true,
+          "type": {
+            "kind": "native",
+            "sql": {
+              "sqlite": "",
+            },
+          },
+        },
+      ],
+      "foreignKeys": [
+        {
+          "columns": [
+            "owner",
+          ],
+          "deferrable": "deferred",
+          "name": "",
+          "onDelete": "set null",
+          "onUpdate": "no action",
+          "references": {
+            "columns": [],
+            "table": "Owners",
+          },
+        },
+        {
+          "columns": [
+            "owner",
+            "id",
+          ],
+          "name": "",
+          "onDelete": "no action",
+          "onUpdate": "cascade",
+          "references": {
+            "columns": [
+              "a",
+              "b",
+            ],
+            "table": "other one",
+          },
+        },
+      ],
+      "indexes": [],
+      "key": {
+        "columns": [
+          "id",
+        ],
+        "name": "the key",
+      },
+      "name": "",
+      "options": {
+        "on conflict not null the name": "ignore",
+        "strict": "yes",
+        "without rowid": "yes",
+      },
+      "uniques": [
+        {
+          "columns": [
+            "the name",
+          ],
+          "name": "",
+        },
+        {
+          "columns": [
+            "the name",
+            "price",
+          ],
+          "name": "pair",
+        },
+      ],
+    }
+  `);
+  expect(parseTable("CREATE TABLE t (a TEXT, b, PRIMARY KEY (b DESC, a))")).toMatchInlineSnapshot(`
+    {
+      "checks": [],
+      "columns": [
+        {
+          "name": "a",
+          "nullable": true,
+          "type": {
+            "kind": "native",
+            "sql": {
+              "sqlite": "TEXT",
+            },
+          },
+        },
+        {
+          "name": "b",
+          "nullable": true,
+          "type": {
+            "kind": "native",
+            "sql": {
+              "sqlite": "",
+            },
+          },
+        },
+      ],
+      "foreignKeys": [],
+      "indexes": [],
+      "key": {
+        "columns": [
+          "b",
+          "a",
+        ],
+        "name": "",
+      },
+      "name": "",
+      "options": {
+        "key descending": "yes",
+      },
+      "uniques": [],
+    }
+  `);
   const columns = parseTable(sql).columns;
-  expect(parseIndex("CREATE UNIQUE INDEX i ON t (id DESC, lower(\"the name\") COLLATE nocase, (price + 1)) WHERE made IS NOT NULL", "i", columns)).toMatchInlineSnapshot();
+  expect(
+    parseIndex(
+      'CREATE UNIQUE INDEX i ON t (id DESC, lower("the name") COLLATE nocase, (price + 1)) WHERE made IS NOT NULL',
+      "i",
+      columns,
+    ),
+  ).toMatchInlineSnapshot(`
+    {
+      "name": "i",
+      "parts": [
+        {
+          "column": "id",
+          "descending": true,
+        },
+        {
+          "collation": "nocase",
+          "sql": "lower({the name})",
+        },
+        {
+          "sql": "{price} + 1",
+        },
+      ],
+      "unique": true,
+      "where": "{made} IS NOT NULL",
+    }
+  `);
 });

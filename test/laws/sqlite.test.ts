@@ -4,9 +4,10 @@ import { describe, expect, test } from "vitest";
 import { apply } from "../../src/core/change/apply.js";
 import { diff } from "../../src/core/change/diff.js";
 import { invert } from "../../src/core/change/invert.js";
+import { describeChange } from "../../src/core/change/words.js";
 import type { Change } from "../../src/core/change/types.js";
 import type { CatalogRow } from "../../src/core/dialect/dialect.js";
-import { renderFor } from "../../src/core/dialect/plan.js";
+import { planFor, renderFor } from "../../src/core/dialect/plan.js";
 import { splitStatements } from "../../src/core/dialect/statements.js";
 import { sqlite } from "../../src/core/dialect/sqlite/index.js";
 import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
@@ -28,6 +29,10 @@ describe("on a real SQLite database", () => {
         expect(read(database)).toEqual(held(reached));
         run(database, reached, invert(changes));
         expect(read(database)).toEqual(held(a));
+        // Nothing that is renamed may be dropped and made anew.
+        for (const [from, list] of [[a, changes] as const, [reached, invert(changes)] as const]) {
+          expect(drops(planFor(sqlite, from, list).changes)).toEqual(drops(list));
+        }
         database.close();
       }),
       options,
@@ -82,6 +87,14 @@ const EXTRA = {
   nullable: false,
   default: { kind: "sql", sql: "lower('X')" },
 } as const;
+
+/** What goes, tables and columns with their rows and values. */
+function drops(changes: readonly Change[]): string[] {
+  return changes
+    .filter(({ kind }) => kind === "drop table" || kind === "drop column")
+    .map(describeChange)
+    .sort();
+}
 
 function build(schema: Schema): LibSql.Database {
   const database = new LibSql(":memory:");

@@ -34,7 +34,7 @@ function text({ findings, errors, advice, entities, tables, files }: CheckResult
     findings.length === 0
       ? `${colours.green("✓")} ${read}: nothing to report`
       : `${read}: ${count(errors, "error")}, ${count(advice, "piece", "pieces")} of advice`;
-  const next = errors === 0 ? ["", colours.dim("Next: emberset compare")] : [];
+  const next = errors === 0 ? ["", colours.gray("Next: emberset compare")] : [];
   return [...findings.map(finding => `${findingText(finding, session)}\n`), verdict, ...next].join("\n");
 }
 
@@ -45,5 +45,5 @@ function findingText(
   const mark = severity === "error" ? colours.red(code) : colours.yellow(code);
   const place = file === undefined ? "" : `${showPath(file)}:${line ?? 1}  `;
   const subject = property === undefined ? entity : `${entity}.${property}`;
-  return `${place}${mark}  ${colours.bold(subject)}\n  ${what}\n  ${colours.dim("remedy")}  ${remedy}`;
+  return `${place}${mark}  ${colours.bold(subject)}\n  ${what}\n  ${colours.gray("remedy")}  ${remedy}`;
 }

@@ -49,7 +49,7 @@ function text({ from, to, changes, counts, rows }: CompareResult, { colours }: S
       `  ${sayCount(number, question)}${meaning === "refuses" ? colours.yellow("  in the way") : colours.red("  would go")}`,
   );
   const next =
-    from === "history" && to === "models" ? ["", colours.dim('Next: emberset draft "what it does"')] : [];
+    from === "history" && to === "models" ? ["", colours.gray('Next: emberset draft "what it does"')] : [];
   return [
     `${from} → ${to}`,
     "",
@@ -74,7 +74,7 @@ export function changesText(changes: readonly ComparedChange[], colours: Colours
   const rows = changes.map(({ words, detail, risk, reason }) => [
     words,
     detail,
-    colourRisk(risk, colours) + (reason === undefined ? "" : colours.dim(` (${reason})`)),
+    colourRisk(risk, colours) + (reason === undefined ? "" : colours.gray(` (${reason})`)),
   ]);
   return columns(["change", "detail", "risk"], rows, colours);
 }

@@ -48,7 +48,7 @@ function tableText(table: DescribedTable, colours: Colours): string {
   const rows = table.columns.map(({ name, type, required, default: value = "", remarks }) => [
     name,
     type,
-    required ? "required" : colours.dim("may be null"),
+    required ? "required" : colours.gray("may be null"),
     value,
     remarks.join(", "),
   ]);
@@ -69,6 +69,6 @@ function tableText(table: DescribedTable, colours: Colours): string {
   return [
     `${colours.bold(table.table)} · ${count(table.rows, "row")}`,
     columns(["column", "type", "", "default", "remarks"], rows, colours),
-    ...(facts.length > 0 ? ["", columns(["", "", ""], facts, colours).replace(/^\s*\n/, "")] : []),
+    ...(facts.length > 0 ? ["", columns(["", "", ""], facts, colours)] : []),
   ].join("\n");
 }

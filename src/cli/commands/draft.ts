@@ -37,6 +37,6 @@ function text({ migration, written, changes, advice }: DraftResult, { colours }:
     `Written (${count(changes.length, "change")}):`,
     ...written.map(file => `  ${file}`),
     "",
-    colours.dim("Next: read the scripts, then emberset forward"),
+    colours.gray("Next: read the scripts, then emberset forward"),
   ].join("\n");
 }

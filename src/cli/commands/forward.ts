@@ -61,6 +61,6 @@ function text(result: ForwardResult, session: Session): string {
     `${count(ran.length, "migration")} ran on ${target}${rest}.`,
     ...driftText(result.drift, session),
     "",
-    colours.dim("Next: emberset describe"),
+    colours.gray("Next: emberset describe"),
   ].join("\n");
 }

@@ -31,7 +31,7 @@ function text({ folder, written }: InitResult, { colours }: Session): string {
     `Written in ${place}:`,
     ...written.map(file => `  ${file}`),
     "",
-    colours.dim(
+    colours.gray(
       `Next: look at models/potter.ts, write your own, then${place === "." ? "" : ` cd ${place} and`} emberset check`,
     ),
   ].join("\n");

@@ -28,7 +28,7 @@ export function runText(
 ): string {
   const arrow = direction === "forward" ? "→" : "←";
   const time = here ? `${Math.max(1, Math.round(tookMs))} ms` : "another process had run it already";
-  return `${colours.green(arrow)} ${name}  ${colours.dim(time)}`;
+  return `${colours.green(arrow)} ${name}  ${colours.gray(time)}`;
 }
 
 export function scriptsText(scripts: NonNullable<RunResult["scripts"]>): string {

@@ -86,7 +86,7 @@ function describeColumnDifference(before: Column, after: Column, fill: Default |
   const lost = was.filter(word => !now.includes(word));
   const gained = now.filter(word => !was.includes(word));
   const note = before.note === after.note ? [] : [describeNote(after.note)];
-  const filled = fill ? [`null in old rows becomes ${describeDefault(fill)}`] : [];
+  const filled = fill && !after.nullable ? [`null in old rows becomes ${describeDefault(fill)}`] : [];
   const difference =
     lost.length + gained.length > 0
       ? [`${lost.join(", ") || "nothing"} → ${gained.join(", ") || "nothing"}`]

@@ -36,6 +36,8 @@ export interface RenderPlan {
 /** Statements that belong together, under a heading. */
 export interface Block {
   readonly title: string;
+  /** What the heading stands for, when it is more than one change. */
+  readonly details?: readonly string[];
   /** Without semicolons. */
   readonly statements: readonly string[];
 }

@@ -30,7 +30,10 @@ interface Hints {
 function hintsOf(changes: readonly Change[]): Hints {
   const hints: Hints = { tables: new Map(), columns: new Map(), fills: new Map() };
   for (const change of changes) {
-    if (change.kind === "rename table") follow(hints.tables, change.from, change.to);
+    if (change.kind === "rename table") {
+      follow(hints.tables, change.from, change.to);
+      moveTable(hints, change.from, change.to);
+    }
     if (change.kind === "rename column") {
       const columns = hints.columns.get(change.table) ?? new Map<string, string>();
       follow(columns, change.from, change.to);
@@ -44,6 +47,18 @@ function hintsOf(changes: readonly Change[]): Hints {
     }
   }
   return hints;
+}
+
+/** What was said of a table's columns before it was renamed holds for it under its new name. */
+function moveTable({ columns, fills }: Hints, from: string, to: string): void {
+  const renamed = columns.get(from);
+  columns.delete(from);
+  if (renamed) columns.set(to, renamed);
+  for (const [key, fill] of [...fills]) {
+    if (!key.startsWith(fillKey(from, ""))) continue;
+    fills.delete(key);
+    fills.set(fillKey(to, key.slice(fillKey(from, "").length)), fill);
+  }
 }
 
 /** `a → between`, then `between → b`, is `a → b`. */

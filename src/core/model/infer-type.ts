@@ -56,11 +56,11 @@ const BY_RULE: Readonly<Record<string, DataType>> = {
 const TEXT_RULES = new Set(
   (
     "isString minLength maxLength isLength matches contains notContains isAlpha isAlphanumeric isAscii isBase32 isBase58 " +
-    "isBase64 isHexadecimal isCreditCard isIsin isISBN isISSN isISRC isEAN isPhoneNumber isMobilePhone isLocale " +
+    "isBase64 isHexadecimal isCreditCard isIsin isIsbn isISSN isISRC isEAN isPhoneNumber isMobilePhone isLocale " +
     "isMongoId isSemVer isLowercase isUppercase isMagnetURI isMimeType isDataURI isJwt isPassportNumber isPostalCode " +
     "isTimeZone isEthereumAddress isBtcAddress isHash isNumberString isBooleanString isRgbColor isHSL isOctal " +
-    "isStrongPassword isTaxId isVariableWidth isByteLength isMultibyte isFullWidth isHalfWidth isFirebasePushId isPort " +
-    "isISO6391 isSurrogatePair isLatLong isCurrency"
+    "isStrongPassword isTaxId isVariableWidth isByteLength isMultibyte isFullWidth isHalfWidth IsFirebasePushId isPort " +
+    "isISO6391 isISO31661Numeric isIdentityCard isSurrogatePair isLatLong isCurrency"
   ).split(" "),
 );
 

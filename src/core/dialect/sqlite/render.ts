@@ -317,7 +317,8 @@ function rebuildBlocks(work: Work): Block[] {
   return [
     ...renameColumnBlocks(work),
     {
-      title: `rebuild table ${to}: ${done.map(titleOf).join(" · ")}`,
+      title: `rebuild table ${to}`,
+      details: done.map(titleOf),
       statements: [
         REBUILD_START,
         tableText(scratch, addressOf(now)),
@@ -345,7 +346,7 @@ function movedColumns({ changes, now }: Work): { names: string[]; values: string
     );
     const fill =
       added?.kind === "add column" || altered?.kind === "alter column" ? (added ?? altered) : undefined;
-    const filled = fill && "fill" in fill && fill.fill ? fillText(fill.fill) : undefined;
+    const filled = fill && "fill" in fill && fill.fill && !column.nullable ? fillText(fill.fill) : undefined;
     if (added && filled === undefined) continue;
     names.push(quote(column.name));
     if (added) values.push(filled!);
@@ -377,7 +378,8 @@ function createBlock(change: Change, table: Table): Block {
 
 function titleOf(change: Change): string {
   const detail = describeDetail(change);
-  return detail === "" ? describeChange(change) : `${describeChange(change)} (${detail})`;
+  if (detail === "") return describeChange(change);
+  return `${describeChange(change)} ${detail.startsWith("(") ? detail : `(${detail})`}`;
 }
 
 /** `CREATE TABLE`; references to the table itself go by `address`, its name in the end. */

@@ -1,0 +1,115 @@
+// Draws docs/screenshots/ from the demo: each picture is a real terminal window with a real command in it.
+// Needs Debian's xvfb, xterm, imagemagick and fonts-dejavu-core.
+import { execFileSync, spawn, spawnSync } from "node:child_process";
+import { cpSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { setTimeout as wait } from "node:timers/promises";
+import LibSql from "libsql";
+import { readFileSync } from "node:fs";
+
+const root = join(import.meta.dirname, "..");
+const demo = join(root, "examples", "kiln-house");
+const program = join(root, "dist", "emberset.js");
+const pictures = join(root, "docs", "screenshots");
+const studio = join(mkdtempSync(join(tmpdir(), "emberset-shots-")), "kiln-house");
+const display = `:${90 + (process.pid % 9)}`;
+
+const missing = ["Xvfb", "xterm", "import"].filter(name => spawnSync("which", [name]).status !== 0);
+if (missing.length > 0)
+  throw new Error(
+    `missing: ${missing.join(", ")} (apt-get install xvfb xterm imagemagick fonts-dejavu-core)`,
+  );
+
+mkdirSync(studio, { recursive: true });
+mkdirSync(pictures, { recursive: true });
+cpSync(join(demo, "emberset.config.ts"), join(studio, "emberset.config.ts"));
+const server = spawn("Xvfb", [display, "-screen", "0", "1280x800x24"], { stdio: "ignore" });
+await wait(1000);
+try {
+  useModels("v1");
+  quiet("draft", "first tables");
+  quiet("forward");
+  addRows("rows-v1.sql");
+  useModels("v2");
+  await shoot("check", ["check"]);
+  await shoot("compare", ["compare"]);
+  await shoot("draft", ["draft", "glazes, firings and shelves"]);
+  await shoot("forward-show", ["forward", "--show"], "| head -40");
+  await shoot("forward", ["forward"]);
+  addRows("rows-v2.sql");
+  await shoot("describe", ["describe", "pieces"]);
+  useModels("v3");
+  quiet("draft", "racks and weights");
+  await shoot("refusal", ["forward"]);
+  quiet("forward", "--yes");
+  quiet("back");
+  await shoot("status", ["status"]);
+} finally {
+  server.kill();
+  rmSync(join(studio, ".."), { recursive: true, force: true });
+}
+
+function useModels(version) {
+  rmSync(join(studio, "models"), { recursive: true, force: true });
+  cpSync(join(demo, version, "models"), join(studio, "models"), { recursive: true });
+}
+
+function addRows(file) {
+  const database = new LibSql(join(studio, "kiln-house.db"));
+  database.exec(readFileSync(join(demo, file), "utf8"));
+  database.close();
+}
+
+function quiet(...args) {
+  execFileSync(process.execPath, [program, ...args], { cwd: studio, stdio: "ignore" });
+}
+
+/** One command in a terminal window of 1280 by 800. */
+async function shoot(name, args, rest = "") {
+  const typed = args.map(arg => (/\s/.test(arg) ? JSON.stringify(arg) : arg)).join(" ");
+  const done = join(studio, "..", `${name}.done`);
+  const script = join(studio, "..", `${name}.sh`);
+  const color = rest ? "" : "FORCE_COLOR=1";
+  writeFileSync(
+    script,
+    `cd ${studio}\nprintf '\\033[1m$ emberset %s\\033[0m\\n' '${typed}'\n${color} ${process.execPath} ${program} ${typed} < /dev/null ${rest}\ntouch ${done}\nsleep 60\n`,
+  );
+  const terminal = spawn(
+    "xterm",
+    [
+      "-fa",
+      "DejaVu Sans Mono",
+      "-fs",
+      "10",
+      "-bg",
+      "#221f1c",
+      "-fg",
+      "#ece4d8",
+      "-geometry",
+      "158x48+0+0",
+      "-b",
+      "12",
+      "-xrm",
+      "XTerm*color2: #9fbf6a",
+      "-xrm",
+      "XTerm*color3: #e0b050",
+      "-xrm",
+      "XTerm*color1: #e0705a",
+      "-xrm",
+      "XTerm*color8: #8d8377",
+      "-e",
+      "bash",
+      script,
+    ],
+    { env: { ...process.env, DISPLAY: display, LANG: "C.UTF-8" }, stdio: "ignore" },
+  );
+  for (let tries = 0; spawnSync("test", ["-e", done]).status !== 0; tries += 1) {
+    if (tries > 100) throw new Error(`${name}: the command did not end`);
+    await wait(100);
+  }
+  await wait(500);
+  execFileSync("import", ["-display", display, "-window", "root", join(pictures, `${name}.png`)]);
+  terminal.kill();
+  await wait(200);
+}
