@@ -29,6 +29,11 @@ export function showPath(file: string): string {
   return near !== "" && near.length < file.length ? near : file;
 }
 
+/** Where a database is: a path as seen from here, or a URL. */
+export function showPlace(place: string): string {
+  return place.includes("://") ? place : showPath(place);
+}
+
 export function problemJson({ code, exit, words }: Problem): object {
   return { code, exit, ...words };
 }

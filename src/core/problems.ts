@@ -177,10 +177,12 @@ const history = {
 
 /** What a database says, and what keeps the program from changing one. */
 const database = {
-  noDatabase: define("E400", 2, (v: { target: string; file: string }) => ({
+  noDatabase: define("E400", 2, (v: { target: string; place: string; server: boolean }) => ({
     what: `The database of target ${v.target} does not exist yet`,
-    file: v.file,
-    repair: "make it with `emberset forward`, or correct `file` in the config",
+    received: v.place,
+    repair: v.server
+      ? "make it with `emberset forward --create-database`, or correct `url` in the config"
+      : "make it with `emberset forward`, or correct `file` in the config",
   })),
   notADatabase: define("E401", 4, (v: { file: string }) => ({
     what: "The file is not an SQLite database",
@@ -192,10 +194,10 @@ const database = {
     file: v.file,
     repair: "see that the folder exists and that you may read and write there",
   })),
-  readOnly: define("E403", 4, (v: { file: string }) => ({
-    what: "The database may only be read",
-    file: v.file,
-    repair: "give yourself the right to write to the file and its folder; nothing was changed",
+  readOnly: define("E403", 4, (v: { place: string; reason?: string }) => ({
+    what: `The database may only be read${v.reason === undefined ? "" : `: ${v.reason}`}`,
+    received: v.place,
+    repair: "give yourself the right to write there (for a file, its folder too); nothing was changed",
   })),
   locked: define("E404", 4, (v: { target: string; waited: string }) => ({
     what: `Another process is writing to the database of target ${v.target}`,
@@ -205,19 +207,26 @@ const database = {
   statementFailed: define(
     "E405",
     4,
-    (v: {
-      migration: string;
-      file: string;
-      line: number;
-      reason: string;
-      statement: string;
-      repair: string;
-    }) => ({
-      what: `Migration ${v.migration} failed, and the database is as it was before it: ${v.reason}`,
+    (
+      v: InFile & {
+        migration: string;
+        reason: string;
+        statement: string;
+        repair: string;
+        whole: boolean;
+        done: number;
+      },
+    ) => ({
+      what:
+        v.whole || v.done === 0
+          ? `Migration ${v.migration} failed, and the database is as it was before it: ${v.reason}`
+          : `Migration ${v.migration} failed at its statement ${v.done + 1}: ${v.reason}`,
       received: v.statement,
-      repair: v.repair,
-      file: v.file,
-      line: v.line,
+      repair:
+        v.whole || v.done === 0
+          ? v.repair
+          : `${v.repair}. The statements before it are done, since this kind of database commits each by itself: undo them by hand, or take them out of the script`,
+      ...place(v),
     }),
   ),
   queryFailed: define("E406", 4, (v: { reason: string; statement: string }) => ({
@@ -240,6 +249,26 @@ const database = {
     received: v.statement,
     repair: "take the statement out of the script",
     ...place(v),
+  })),
+  unreachable: define("E410", 4, (v: { target: string; place: string; reason: string }) => ({
+    what: `The server of target ${v.target} cannot be reached: ${v.reason}`,
+    received: v.place,
+    repair: "see that the server runs and that host and port in `url` are right",
+  })),
+  notLetIn: define("E411", 4, (v: { target: string; place: string; reason: string }) => ({
+    what: `The server of target ${v.target} does not let you in: ${v.reason}`,
+    received: v.place,
+    repair: "correct the user or password in `url` (or in .env, where it comes from)",
+  })),
+  tooOld: define("E412", 4, (v: { target: string; version: string; oldest: string }) => ({
+    what: `The server of target ${v.target} is too old`,
+    received: v.version,
+    valid: `${v.oldest} or later`,
+    repair: "use a newer server",
+  })),
+  cutOff: define("E413", 4, (v: { target: string; reason: string }) => ({
+    what: `The connection to target ${v.target} was cut: ${v.reason}`,
+    repair: "see `emberset status`: what was not committed has been undone by the server",
   })),
 };
 

@@ -1,4 +1,5 @@
 import type { Direction } from "../core/direction.js";
+import type { Spellings } from "../core/dialect/spellings.js";
 import { VERSION } from "../version.js";
 import type { Database } from "./database.js";
 
@@ -16,6 +17,8 @@ export interface LedgerEntry {
   readonly ranAt: string;
   readonly tookMs: number;
   readonly program: string;
+  /** How the engine spells expressions that this run was the first to send. */
+  readonly spellings: Spellings;
 }
 
 /** What ran on a database, by number. Empty where there is no ledger yet. */
@@ -30,6 +33,7 @@ export async function readLedger(database: Database): Promise<LedgerEntry[]> {
     ranAt: String(row["ran_at"]),
     tookMs: Number(row["took_ms"]),
     program: String(row["program"]),
+    spellings: row["spellings"] === null ? {} : (JSON.parse(String(row["spellings"])) as Spellings),
   }));
 }
 
@@ -49,22 +53,23 @@ export interface LedgerRecord {
   readonly direction: Direction;
   readonly checksums: Readonly<Record<Direction, string>>;
   readonly tookMs: number;
+  readonly spellings?: Spellings | undefined;
 }
 
 /** Notes that a migration ran forward, or takes the note away when it ran back. Part of the migration's transaction. */
 export async function recordRun(
   database: Database,
-  { migration, direction, checksums, tookMs }: LedgerRecord,
+  { migration, direction, checksums, tookMs, spellings }: LedgerRecord,
 ): Promise<void> {
   const table = database.dialect.quote(LEDGER);
   if (direction === "forward") {
     await database.run(
       `CREATE TABLE IF NOT EXISTS ${table} (number integer NOT NULL PRIMARY KEY, name varchar(255) NOT NULL, ` +
         "forward_sum char(16) NOT NULL, back_sum char(16) NOT NULL, ran_at varchar(30) NOT NULL, " +
-        "took_ms integer NOT NULL, program varchar(40) NOT NULL)",
+        "took_ms integer NOT NULL, program varchar(40) NOT NULL, spellings text NULL)",
     );
     await database.run(
-      `INSERT INTO ${table} (number, name, forward_sum, back_sum, ran_at, took_ms, program) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+      `INSERT INTO ${table} (number, name, forward_sum, back_sum, ran_at, took_ms, program, spellings) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
       migration.number,
       migration.name,
       checksums.forward,
@@ -72,6 +77,7 @@ export async function recordRun(
       new Date().toISOString(),
       Math.round(tookMs),
       VERSION,
+      spellings && Object.keys(spellings).length > 0 ? JSON.stringify(spellings) : null,
     );
     return;
   }
@@ -79,4 +85,9 @@ export async function recordRun(
   // With nothing left to record, the database is as it was before the first migration.
   const left = await database.rows(`SELECT count(*) AS n FROM ${table}`);
   if (Number(left[0]?.["n"]) === 0) await database.run(`DROP TABLE ${table}`);
+}
+
+/** All spellings that the runs so far have noted, the newest winning. */
+export function allSpellings(entries: readonly LedgerEntry[]): Spellings {
+  return Object.assign({}, ...entries.map(({ spellings }) => spellings)) as Spellings;
 }

@@ -1,8 +1,10 @@
 import { splitStatements, type Statement } from "../core/dialect/statements.js";
+import { learnSpellings, type Spellings } from "../core/dialect/spellings.js";
+import type { Schema } from "../core/schema/types.js";
 import { problems } from "../core/problems.js";
 import type { Direction } from "../core/direction.js";
 import { Breakage, EngineError, type Database } from "./database.js";
-import { hasRun, recordRun } from "./ledger.js";
+import { allSpellings, hasRun, readLedger, recordRun } from "./ledger.js";
 
 /** A migration's number and the name of its folder. */
 interface RunnableMigration {
@@ -20,6 +22,8 @@ export interface MigrationRun {
   readonly migration: RunnableMigration;
   readonly direction: Direction;
   readonly scripts: Readonly<Record<Direction, RunnableScript>>;
+  /** The settled schema that the script leads to. */
+  readonly after: () => Schema;
   /** Names of attachments that come from the migrations. */
   readonly managed: () => readonly string[];
 }
@@ -36,7 +40,7 @@ export interface RunOutcome {
  */
 export async function runMigration(
   database: Database,
-  { migration, direction, scripts, managed }: MigrationRun,
+  { migration, direction, scripts, after, managed }: MigrationRun,
 ): Promise<RunOutcome> {
   const { file, text } = scripts[direction];
   const statements = splitStatements(text, database.dialect.tokens);
@@ -46,14 +50,29 @@ export async function runMigration(
     const recorded = await hasRun(database, migration.number);
     if (recorded === (direction === "forward")) return { outcome: "already", tookMs: 0 };
     const watch = await database.watch(statements, managed);
-    for (const statement of statements) await runStatement(database, statement, migration, file);
+    for (const [done, statement] of statements.entries()) {
+      await runStatement(database, { ...statement, done }, migration, file);
+    }
     await seeTo(migration, watch.restore);
     await seeTo(migration, watch.inspect);
     const tookMs = performance.now() - start;
     const checksums = { forward: scripts.forward.checksum, back: scripts.back.checksum };
-    await recordRun(database, { migration, direction, checksums, tookMs });
+    const spellings =
+      direction === "forward" && database.dialect.respells
+        ? await newSpellings(database, after())
+        : undefined;
+    await recordRun(database, { migration, direction, checksums, tookMs, spellings });
     return { outcome: "done", tookMs };
   });
+}
+
+/** How the engine spells what the script has sent, but for what earlier runs have noted. */
+async function newSpellings(database: Database, sent: Schema): Promise<Spellings> {
+  const known = allSpellings(await readLedger(database));
+  const { schema } = await database.readCatalog();
+  return Object.fromEntries(
+    Object.entries(learnSpellings(sent, schema)).filter(([key, text]) => known[key] !== text),
+  );
 }
 
 function refuseTransactions(statements: readonly Statement[], file: string): void {
@@ -65,7 +84,7 @@ function refuseTransactions(statements: readonly Statement[], file: string): voi
 
 async function runStatement(
   database: Database,
-  { sql, line }: Statement,
+  { sql, line, done }: Statement & { readonly done: number },
   migration: RunnableMigration,
   file: string,
 ): Promise<void> {
@@ -74,7 +93,16 @@ async function runStatement(
   } catch (error) {
     if (!(error instanceof EngineError)) throw error;
     throw problems.statementFailed(
-      { migration: migration.name, file, line, reason: error.message, statement: sql, repair: error.remedy },
+      {
+        migration: migration.name,
+        file,
+        line,
+        reason: error.message,
+        statement: sql,
+        repair: error.remedy,
+        whole: database.dialect.transactional,
+        done,
+      },
       error,
     );
   }

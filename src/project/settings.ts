@@ -17,8 +17,10 @@ export interface Settings {
 export interface TargetSettings {
   readonly name: string;
   readonly dialect: DialectName;
-  /** Absolute, or ":memory:". */
-  readonly file: string;
+  /** What the driver opens: a file's absolute path, or a URL with everything in it. Never shown. */
+  readonly address: string;
+  /** The same as people may see it: the path, or the URL without its password. */
+  readonly place: string;
   readonly guarded: boolean;
   /** In milliseconds. */
   readonly lockTimeout: number;

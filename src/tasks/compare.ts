@@ -6,13 +6,12 @@ import { probes } from "../core/dialect/probes.js";
 import { dialects } from "../core/dialect/registry.js";
 import { sameSchema } from "../core/schema/canonical.js";
 import { runProbes } from "../database/count-rows.js";
-import { withDatabase } from "../database/open.js";
+import { withExistingDatabase } from "../database/open.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
 import { changesBetween, readPoint, type Point } from "./points.js";
 import { readState } from "./state.js";
-import { existsSync } from "node:fs";
 
 export interface CompareOptions extends TargetOptions {
   /** @default "history" */
@@ -98,8 +97,7 @@ async function askRows(
   options: TargetOptions,
 ): Promise<RowReport | undefined> {
   const target = chooseTarget(project.settings, options.target);
-  if (!existsSync(target.file)) return undefined;
-  return withDatabase(target, { mode: "read", trace: options.trace }, async database => {
+  return withExistingDatabase(target, { mode: "read", trace: options.trace }, async database => {
     const state = await readState(database, project.history());
     if (!state.schema || !sameSchema(state.schema, start.schema)) return undefined;
     const dialect = dialects[target.dialect];

@@ -19,7 +19,8 @@ export interface DescribeOptions extends TargetOptions {
 export interface DescribeResult {
   readonly target: string;
   readonly dialect: string;
-  readonly file: string;
+  /** The file, or the URL without its password. */
+  readonly place: string;
   readonly tables: readonly DescribedTable[];
   /** What is there but not modelled; only that of the table when one was named. */
   readonly leftAlone: readonly LeftAlone[];
@@ -80,7 +81,7 @@ export async function describe({ table, ...options }: DescribeOptions): Promise<
     return {
       target: target.name,
       dialect: target.dialect,
-      file: target.file,
+      place: target.place,
       tables: chosen.map(each => describeTable(each, tables, rows.get(addressOf(each)) ?? 0)),
       leftAlone: catalog.leftAlone.filter(
         each => table === undefined || (each.table !== undefined && names.has(each.table)),

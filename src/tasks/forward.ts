@@ -1,9 +1,10 @@
-import { existsSync } from "node:fs";
 import { problems } from "../core/problems.js";
+import type { Table } from "../core/schema/types.js";
 import { addressOf } from "../core/schema/address.js";
 import type { Database } from "../database/database.js";
-import { withDatabase } from "../database/open.js";
+import { withDatabase, withExistingDatabase } from "../database/open.js";
 import { showNumber, type Migration } from "../history/migration.js";
+import type { History } from "../history/read.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { openProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
@@ -21,6 +22,8 @@ export interface ForwardOptions extends TargetOptions, RunOptions {
   readonly to?: number | undefined;
   /** Give the SQL and run nothing. @default false */
   readonly show?: boolean | undefined;
+  /** Make the database where a server does not have it yet. A file is always made. @default false */
+  readonly createDatabase?: boolean | undefined;
 }
 
 export interface ForwardResult extends RunResult {
@@ -36,22 +39,22 @@ export async function forward(options: ForwardOptions): Promise<ForwardResult> {
   const project = await openProject(options);
   const target = chooseTarget(project.settings, options.target);
   const history = project.history();
-  const fresh = chooseMigrations(emptyState(history, target.dialect), options.to);
-  if (!existsSync(target.file)) {
-    if (options.show) return { ...showScripts(target, fresh.wanted, "forward"), left: fresh.left };
-    // Running nothing makes no database.
-    if (fresh.wanted.length === 0)
-      return { target: target.name, file: target.file, ran: [], left: fresh.left, drift: [] };
-  }
-  const mode = options.show ? "read" : "write";
-  return withDatabase(target, { mode, trace: options.trace }, async database => {
+  const { trace } = options;
+  const work = async (database: Database): Promise<ForwardResult> => {
     const state = await readState(database, history);
     refuseUnsound(state, target);
     const { wanted, left } = chooseMigrations(state, options.to);
     if (options.show) return { ...showScripts(target, wanted, "forward"), left };
-    await refuseForeignTables(database, state, wanted);
+    await refuseForeignTables(database, history, wanted);
     return { ...(await runMigrations(database, wanted, "forward", options)), left };
-  });
+  };
+  const fresh = chooseMigrations(emptyState(history, target.dialect), options.to);
+  // Neither showing nor running nothing makes a database.
+  if (options.show || fresh.wanted.length === 0) {
+    const found = await withExistingDatabase(target, { mode: "read", trace }, work);
+    return found ?? { ...showScripts(target, options.show ? fresh.wanted : [], "forward"), left: fresh.left };
+  }
+  return withDatabase(target, { mode: options.createDatabase ? "create" : "write", trace }, work);
 }
 
 function chooseMigrations(
@@ -73,19 +76,34 @@ function chooseMigrations(
 /** A table that is there already was made by somebody else: it is not Emberset's to take over. */
 async function refuseForeignTables(
   database: Database,
-  { schema }: DatabaseState,
+  history: History,
   wanted: readonly Migration[],
 ): Promise<void> {
-  const known = new Set((schema?.tables ?? []).map(table => addressOf(table).toLowerCase()));
-  const made = wanted.flatMap(({ changes }) =>
-    changes.flatMap(change => (change.kind === "add table" ? [addressOf(change.table)] : [])),
+  const made = madeBy(wanted);
+  if (made.size === 0) return;
+  const clashes = async (migrations: ReadonlySet<string>, known: ReadonlySet<string>) => {
+    const { schema } = await database.readCatalog();
+    return schema.tables.map(lowerAddress).filter(address => migrations.has(address) && !known.has(address));
+  };
+  if ((await clashes(made, new Set())).length === 0) return;
+  // Another process may be in the midst of these migrations: once it has let go, what is still pending counts.
+  const found = await database.exclusively(async () => {
+    const state = await readState(database, history);
+    const names = new Set(wanted.map(({ name }) => name));
+    const still = madeBy(chooseMigrations(state, undefined).wanted.filter(({ name }) => names.has(name)));
+    return clashes(still, new Set((state.schema?.tables ?? []).map(lowerAddress)));
+  });
+  if (found.length > 0) throw problems.tableInTheWay({ target: database.target.name, tables: found });
+}
+
+/** Some engines tell tables apart without regard to case, so nobody may rely on it. */
+function lowerAddress(table: Table): string {
+  return addressOf(table).toLowerCase();
+}
+
+function madeBy(migrations: readonly Migration[]): Set<string> {
+  const tables = migrations.flatMap(({ changes }) =>
+    changes.flatMap(change => (change.kind === "add table" ? [lowerAddress(change.table)] : [])),
   );
-  if (made.length === 0) return;
-  const there = new Set(
-    (await database.readCatalog()).schema.tables.map(table => addressOf(table).toLowerCase()),
-  );
-  const clashes = made.filter(
-    address => there.has(address.toLowerCase()) && !known.has(address.toLowerCase()),
-  );
-  if (clashes.length > 0) throw problems.tableInTheWay({ target: database.target.name, tables: clashes });
+  return new Set(tables);
 }

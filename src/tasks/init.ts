@@ -1,5 +1,6 @@
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { basename, join, resolve } from "node:path";
+import type { DialectName } from "../core/dialect/registry.js";
 import { problems } from "../core/problems.js";
 import { CONFIG_FILE } from "../project/load-settings.js";
 
@@ -8,6 +9,10 @@ export interface InitOptions {
   readonly folder?: string | undefined;
   /** The database file, from the folder. @default `<folder's name>.db` */
   readonly file?: string | undefined;
+  /** @default "sqlite" */
+  readonly dialect?: DialectName | undefined;
+  /** The URL of the database, for a dialect with a server. Put into .env, not into the config. */
+  readonly url?: string | undefined;
 }
 
 export interface InitResult {
@@ -17,10 +22,17 @@ export interface InitResult {
 }
 
 /** Starts a project: a config with one target, a first model, ignore rules. @throws Problem E105 */
-export function init({ folder = ".", file }: InitOptions): InitResult {
+export function init({ folder = ".", file, dialect = "sqlite", url }: InitOptions): InitResult {
   const root = resolve(folder);
+  if (dialect !== "sqlite" && url === undefined) {
+    throw problems.usage({ what: `A target of dialect ${dialect} needs --url`, command: "init" });
+  }
   const database = file ?? `${basename(root).replace(/[^\p{L}\p{N}_-]+/gu, "-") || "local"}.db`;
-  const files: Record<string, string> = { [CONFIG_FILE]: configText(database), "models/potter.ts": MODEL };
+  const files: Record<string, string> = {
+    [CONFIG_FILE]: configText(dialect === "sqlite" ? { dialect, file: database } : { dialect }),
+    ...(dialect !== "sqlite" && { ".env": `LOCAL_URL=${url}\n` }),
+    "models/potter.ts": MODEL,
+  };
   for (const name of Object.keys(files)) {
     if (existsSync(join(root, name))) throw problems.fileExists({ file: join(root, name) });
   }
@@ -43,7 +55,8 @@ function addIgnoreRules(file: string): boolean {
   return true;
 }
 
-function configText(database: string): string {
+function configText({ dialect, file }: { dialect: DialectName; file?: string }): string {
+  const place = file === undefined ? `url: process.env["LOCAL_URL"] ?? ""` : `file: ${JSON.stringify(file)}`;
   return `import type { Project } from "emberset";
 
 export default {
@@ -51,7 +64,7 @@ export default {
   migrations: "migrations",
   home: "local",
   targets: {
-    local: { dialect: "sqlite", file: ${JSON.stringify(database)} },
+    local: { dialect: "${dialect}", ${place} },
   },
 } satisfies Project;
 `;

@@ -12,7 +12,7 @@ import { showNumber, type Migration } from "../history/migration.js";
 import { readScript } from "../history/read.js";
 import { scriptText } from "../history/write.js";
 import type { TargetSettings } from "../project/settings.js";
-import { driftBetween } from "./drift.js";
+import { driftOf } from "./drift.js";
 import type { MayLose } from "./options.js";
 import type { DatabaseState } from "./state.js";
 
@@ -34,7 +34,8 @@ export interface RanMigration {
 
 export interface RunResult {
   readonly target: string;
-  readonly file: string;
+  /** The file, or the URL without its password. */
+  readonly place: string;
   readonly ran: readonly RanMigration[];
   /** When the SQL was only asked for: the scripts that would run. */
   readonly scripts?: readonly { readonly name: string; readonly file: string; readonly text: string }[];
@@ -64,7 +65,7 @@ export function showScripts(
     const { file, text } = readScript(migration, direction, target.dialect);
     return { name: migration.name, file, text };
   });
-  return { target: target.name, file: target.file, ran: [], scripts, drift: [] };
+  return { target: target.name, place: target.place, ran: [], scripts, drift: [] };
 }
 
 /**
@@ -89,6 +90,7 @@ export async function runMigrations(
       migration,
       direction,
       scripts,
+      after: () => dialect.settle(startOf(migration, direction === "forward" ? "back" : "forward")),
       managed: () => dialect.attachments(dialect.settle(startOf(migration, direction))),
     });
     const { number, name, title } = migration;
@@ -97,10 +99,8 @@ export async function runMigrations(
   }
   const last = migrations.at(-1);
   const expected = last && startOf(last, direction === "forward" ? "back" : "forward");
-  const drift = expected
-    ? driftBetween(expected, (await database.readCatalog()).schema, dialect).map(describeChange)
-    : [];
-  return { target: target.name, file: target.file, ran, drift };
+  const drift = expected ? (await driftOf(database, expected)).map(describeChange) : [];
+  return { target: target.name, place: target.place, ran, drift };
 }
 
 /** The schema a script starts from. */

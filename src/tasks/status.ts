@@ -1,9 +1,9 @@
-import { existsSync } from "node:fs";
+import { Problem } from "../core/problems.js";
 import { describeChange, describeDetail } from "../core/change/words.js";
-import { withDatabase } from "../database/open.js";
+import { withExistingDatabase } from "../database/open.js";
 import { chooseTarget } from "../project/load-settings.js";
 import type { TargetSettings } from "../project/settings.js";
-import { driftBetween } from "./drift.js";
+import { driftOf } from "./drift.js";
 import { openProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
 import { emptyState, readState, type MigrationState } from "./state.js";
@@ -16,13 +16,16 @@ export interface StatusResult {
 export interface TargetStatus {
   readonly target: string;
   readonly dialect: string;
-  readonly file: string;
+  /** The file, or the URL without its password. */
+  readonly place: string;
   readonly home: boolean;
   readonly guarded: boolean;
   /** Whether there is a database at all. */
   readonly exists: boolean;
   readonly migrations: readonly MigrationStatus[];
   readonly pending: number;
+  /** Why the database could not be looked at, when several targets were asked for. */
+  readonly problem?: { readonly code: string; readonly what: string };
   /** How the database differs from what its ledger says, a line each; undefined when that cannot be told. */
   readonly drift?: readonly string[];
 }
@@ -45,7 +48,14 @@ export async function status(options: TargetOptions): Promise<StatusResult> {
   const chosen =
     options.target === undefined ? [...settings.targets.values()] : [chooseTarget(settings, options.target)];
   const targets: TargetStatus[] = [];
-  for (const target of chosen) targets.push(await statusOf(target, history, settings.home, options));
+  for (const target of chosen) {
+    const one = statusOf(target, history, settings.home, options);
+    targets.push(
+      await (chosen.length === 1
+        ? one
+        : one.catch(error => unreadable(error, target, history, settings.home))),
+    );
+  }
   return { targets };
 }
 
@@ -55,18 +65,29 @@ async function statusOf(
   home: string,
   { trace }: TargetOptions,
 ): Promise<TargetStatus> {
-  const { name, dialect, file, guarded } = target;
-  const facts = { target: name, dialect, file, home: name === home, guarded };
-  if (!existsSync(file)) return { ...facts, exists: false, ...summarize(emptyState(history, dialect)) };
-  return withDatabase(target, { mode: "read", trace }, async database => {
+  const { name, dialect, place, guarded } = target;
+  const facts = { target: name, dialect, place, home: name === home, guarded };
+  const found = await withExistingDatabase(target, { mode: "read", trace }, async database => {
     const state = await readState(database, history);
     const drift =
       state.schema &&
-      driftBetween(state.schema, (await database.readCatalog()).schema, database.dialect).map(change =>
+      (await driftOf(database, state.schema)).map(change =>
         [describeChange(change), describeDetail(change)].filter(Boolean).join(": "),
       );
     return { ...facts, exists: true, ...summarize(state), ...(drift && { drift }) };
   });
+  return found ?? { ...facts, exists: false, ...summarize(emptyState(history, dialect)) };
+}
+
+/** A target that cannot be looked at does not hide the others. */
+function unreadable(error: unknown, target: TargetSettings, history: History, home: string): TargetStatus {
+  if (!(error instanceof Problem) || error.exit !== 4) throw error;
+  const { name, dialect, place, guarded } = target;
+  return {
+    ...{ target: name, dialect, place, home: name === home, guarded, exists: true },
+    ...summarize(emptyState(history, dialect)),
+    problem: { code: error.code, what: error.words.what },
+  };
 }
 
 function summarize({ entries }: ReturnType<typeof emptyState>): Pick<TargetStatus, "migrations" | "pending"> {

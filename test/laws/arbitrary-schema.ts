@@ -18,8 +18,11 @@ import { constraintName } from "../../src/core/schema/naming.js";
  * Made-up schemas in portable words. Names come from small pools, some of them odd, so that two schemas made apart
  * have much in common and differ in every way there is.
  */
-const TABLE_NAMES = ["pieces", "potters", "kilns", "order", 'odd "name"', "ünïcode 🏺", "a.b"];
+export const TABLE_NAMES = ["pieces", "potters", "kilns", "order", 'odd "name"', "ünï 🏺code", "a.b"];
 const COLUMN_NAMES = ["title", "weight", "group", 'say "hi"', "naïve {x}", "stage", "note's"];
+
+/** The key as a text, in a way each dialect takes for unchanging. */
+const COMPUTED = { sqlite: "coalesce({id}, 'none')", postgres: "{id}::text", mariadb: "concat('n', {id})" };
 
 export interface SchemaOptions {
   /** How tables may be called. */
@@ -131,13 +134,13 @@ function buildSchema(names: readonly string[], shapes: readonly Shape[]): Schema
     });
     const plain = shape.columns.map(plainColumn);
     const extra: Column[] = [
-      ...(shape.computed && plain.length > 0
+      ...(shape.computed && shape.key !== "serial"
         ? [
             {
               name: "tidy",
               type: { kind: "text" },
               nullable: true,
-              computed: { sql: `coalesce({id}, 'none')`, stored: true },
+              computed: { sql: COMPUTED, stored: true },
             } as const,
           ]
         : []),
@@ -231,7 +234,7 @@ function buildIndex(table: string, plain: readonly Column[], index: Shape["index
   if (!column) return [];
   const { descending, unique, partial, expression } = index;
   const place = `{${column.name.replace(/[{}]/g, "$&$&")}}`;
-  const part = expression ? { sql: `coalesce(${place}, 'x{y}')` } : { column: column.name };
+  const part = expression ? { sql: `(${place} IS NULL) = ('x{y}' = 'x')` } : { column: column.name };
   return [
     {
       name: constraintName("ix", table, [column.name]),
@@ -260,7 +263,10 @@ function buildCheck(table: string, column: Column): Check {
       case "text":
         return { kind: "in", column: column.name, values: ["it's", "made", 'say "x"'] };
       default:
-        return { kind: "sql", sql: `{${column.name.replace(/[{}]/g, "$&$&")}} <> '{not} a place'` };
+        return {
+          kind: "sql",
+          sql: `{${column.name.replace(/[{}]/g, "$&$&")}} IS NOT NULL OR '{not} a place' <> ''`,
+        };
     }
   })();
   return { name: constraintName("ck", table, [column.name]), rules: [rule] };

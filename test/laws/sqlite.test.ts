@@ -124,9 +124,9 @@ function run(database: LibSql.Database, before: Schema, changes: readonly Change
 }
 
 function read(database: LibSql.Database) {
-  const { schema, leftAlone } = sqlite.readCatalog(
+  const { schema, leftAlone } = sqlite.readCatalog([
     database.prepare("SELECT * FROM sqlite_schema").all() as CatalogRow[],
-  );
+  ]);
   expect(leftAlone).toEqual([]);
   return sortParts(schema);
 }

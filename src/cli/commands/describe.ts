@@ -1,7 +1,7 @@
 import type { CommandModule } from "yargs";
 import type { DescribedTable, DescribeResult, NamedText } from "../../tasks/describe.js";
 import { columns, count } from "../layout.js";
-import { showPath } from "../problem-text.js";
+import { showPlace } from "../problem-text.js";
 import type { Colours, GlobalArgs, Session } from "../session.js";
 
 interface Args extends GlobalArgs {
@@ -31,9 +31,9 @@ export function describeCommand(session: Session): CommandModule<object, Args> {
   };
 }
 
-function text({ target, dialect, file, tables, leftAlone }: DescribeResult, { colours }: Session): string {
+function text({ target, dialect, place, tables, leftAlone }: DescribeResult, { colours }: Session): string {
   const rows = tables.reduce((sum, table) => sum + table.rows, 0);
-  const head = `${colours.bold(target)} · ${dialect} · ${showPath(file)} · ${count(tables.length, "table")}, ${count(rows, "row")}`;
+  const head = `${colours.bold(target)} · ${dialect} · ${showPlace(place)} · ${count(tables.length, "table")}, ${count(rows, "row")}`;
   const others = leftAlone.map(
     ({ kind, name, table }) => `  ${kind} ${name}${table === undefined ? "" : ` on ${table}`}`,
   );

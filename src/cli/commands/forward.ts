@@ -8,6 +8,7 @@ interface Args extends GlobalArgs, LosingArgs {
   target?: string | undefined;
   to?: number | undefined;
   show?: boolean | undefined;
+  createDatabase?: boolean | undefined;
 }
 
 export function forwardCommand(session: Session): CommandModule<object, Args> {
@@ -26,17 +27,22 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
           describe: "The last migration to run, by its number",
           requiresArg: true,
         })
+        .option("create-database", {
+          type: "boolean",
+          describe: "Make the database where a server does not have it yet",
+        })
         .option("show", { type: "boolean", describe: "Print the SQL and run nothing" })
         .example("$0 forward --show", "Read what would run")
         .example("$0 forward --target live", "Run on the target live"),
     handler: async args => {
-      const { target, to, show } = args;
+      const { target, to, show, createDatabase } = args;
       const onRun = session.progress("forward");
       const options = {
         ...session.taskOptions(args),
         target,
         to,
         show,
+        createDatabase,
         onRun,
         mayLose: session.mayLose(args),
       };

@@ -1,4 +1,5 @@
 import type { CommandModule } from "yargs";
+import { DIALECT_NAMES, type DialectName } from "../../core/dialect/registry.js";
 import type { InitResult } from "../../tasks/init.js";
 import { showPath } from "../problem-text.js";
 import type { Session } from "../session.js";
@@ -6,6 +7,8 @@ import type { Session } from "../session.js";
 interface Args {
   folder?: string | undefined;
   file?: string | undefined;
+  dialect?: DialectName | undefined;
+  url?: string | undefined;
 }
 
 export function initCommand(session: Session): CommandModule<object, Args> {
@@ -16,10 +19,19 @@ export function initCommand(session: Session): CommandModule<object, Args> {
       yargs
         .positional("folder", { type: "string", describe: "Where; the current folder when left out" })
         .option("file", { type: "string", describe: "The database file, from the folder", requiresArg: true })
+        .option("dialect", {
+          choices: DIALECT_NAMES,
+          describe: "What kind of database; sqlite when left out",
+        })
+        .option("url", {
+          type: "string",
+          describe: "Where the database is, for one on a server; kept in .env",
+          requiresArg: true,
+        })
         .example("$0 init studio", "A project in the folder studio, on the SQLite file studio.db"),
-    handler: async ({ folder, file }) => {
+    handler: async ({ folder, file, dialect, url }) => {
       const { init } = await import("../../tasks/init.js");
-      const result = init({ folder, file });
+      const result = init({ folder, file, dialect, url });
       session.result(result, () => text(result, session));
     },
   };

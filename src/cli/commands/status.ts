@@ -1,7 +1,7 @@
 import type { CommandModule } from "yargs";
 import type { StatusResult, TargetStatus } from "../../tasks/status.js";
 import { columns, count } from "../layout.js";
-import { showPath } from "../problem-text.js";
+import { showPlace } from "../problem-text.js";
 import type { Colours, GlobalArgs, Session } from "../session.js";
 
 interface Args extends GlobalArgs {
@@ -30,8 +30,8 @@ export function statusCommand(session: Session): CommandModule<object, Args> {
   };
 }
 
-function isUnsettled({ migrations, drift }: TargetStatus): boolean {
-  return migrations.some(({ state }) => state !== "run") || (drift?.length ?? 0) > 0;
+function isUnsettled({ migrations, drift, problem }: TargetStatus): boolean {
+  return problem !== undefined || migrations.some(({ state }) => state !== "run") || (drift?.length ?? 0) > 0;
 }
 
 function text({ targets }: StatusResult, { colours }: Session): string {
@@ -39,9 +39,10 @@ function text({ targets }: StatusResult, { colours }: Session): string {
 }
 
 function targetText(target: TargetStatus, colours: Colours): string {
-  const { target: name, dialect, file, home, guarded, exists, migrations, drift = [] } = target;
+  const { target: name, dialect, place, home, guarded, exists, migrations, drift = [] } = target;
   const marks = [home && "home", guarded && "guarded"].filter(Boolean).join(", ");
-  const head = `${colours.bold(name)}${marks && ` (${marks})`} · ${dialect} · ${showPath(file)}${exists ? "" : " · not there yet"}`;
+  const head = `${colours.bold(name)}${marks && ` (${marks})`} · ${dialect} · ${showPlace(place)}${exists ? "" : " · not there yet"}`;
+  if (target.problem) return `${head}\n  ${colours.red(target.problem.code)} ${target.problem.what}`;
   if (migrations.length === 0) return `${head}\n  no migrations yet`;
   const rows = migrations.map(({ name: migration, state, ranAt, tookMs }) => [
     migration,

@@ -37,6 +37,13 @@ export function describeChange(change: Change): string {
   }
 }
 
+/** A change with its detail, as the heading over its statements. */
+export function titleOf(change: Change): string {
+  const detail = describeDetail(change);
+  if (detail === "") return describeChange(change);
+  return `${describeChange(change)} ${detail.startsWith("(") ? detail : `(${detail})`}`;
+}
+
 /** What a change adds to its few words: `varchar(120), required`. Empty when there is nothing to add. */
 export function describeDetail(change: Change): string {
   switch (change.kind) {

@@ -1,5 +1,5 @@
 import type { Change } from "../change/types.js";
-import type { Rule, Schema } from "../schema/types.js";
+import type { Index, Rule, Schema } from "../schema/types.js";
 import type { TokenRules } from "./tokens.js";
 
 /** One kind of database: everything the rest of the program asks about it. */
@@ -18,12 +18,20 @@ export interface Dialect {
   readonly attachments: (schema: Schema) => string[];
   /** The statements that carry out changes. */
   readonly render: (plan: RenderPlan) => Block[];
-  /** What the rows of its catalog say. */
-  readonly readCatalog: (rows: readonly CatalogRow[]) => Catalog;
+  /** The queries that read its catalog: always as many, whatever the number of tables. */
+  readonly catalogQueries: readonly string[];
+  /** What the rows of its catalog say, a list for each query. */
+  readonly readCatalog: (results: readonly (readonly CatalogRow[])[]) => Catalog;
   /** What somebody who runs a script by hand must know, a line each. */
   readonly scriptNotes: (blocks: readonly Block[]) => string[];
+  /** Whether the engine gives expressions back in its own spelling rather than as they were sent. */
+  readonly respells: boolean;
+  /** Whether a script that fails leaves nothing behind. */
+  readonly transactional: boolean;
   /** Why this dialect cannot hold a rule; undefined when it can. */
   readonly cannotHold: (rule: Rule) => string | undefined;
+  /** The same of an index. */
+  readonly cannotHoldIndex: (index: Index) => string | undefined;
 }
 
 /** Settled schemas before and after, and the changes between them in the order they are to be made. */

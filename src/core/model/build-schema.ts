@@ -423,6 +423,7 @@ class Builder {
       if (field.facts.refersTo!.options.index !== false && !served && columns.length > 0)
         wanted.push(plain(columns));
     }
+    for (const index of wanted) this.reportIndexShortfalls(entity, index);
     return wanted.filter((index, at) => wanted.findIndex(({ name }) => name === index.name) === at);
   }
 
@@ -454,6 +455,15 @@ class Builder {
       rules: [{ kind: "sql", sql: this.placed(entity, undefined, sql) }],
     }));
     return [...ofFields, ...named];
+  }
+
+  private reportIndexShortfalls(entity: EntityDescription, index: Index): void {
+    for (const dialect of this.dialects) {
+      const reason = dialect.cannotHoldIndex(index);
+      if (reason === undefined) continue;
+      const remedy = "the index is left out there; give it another form if you need it on every dialect";
+      this.report("A300", { entity: entity.name }, `${index.name} is not made: ${reason}`, remedy);
+    }
   }
 
   private reportShortfalls(entity: EntityDescription, field: FieldDescription, rule: Rule): void {

@@ -25,8 +25,8 @@ export interface Column {
   readonly type: DataType;
   readonly nullable: boolean;
   readonly default?: Default;
-  /** "serial": counted up by the database. */
-  readonly identity?: "serial";
+  /** "serial": counted up by the database where no value is given. "always": counted up, and no value may be given. */
+  readonly identity?: "serial" | "always";
   readonly computed?: { readonly sql: SqlText; readonly stored: boolean };
   readonly stamp?: "created" | "updated";
   readonly collation?: string;
@@ -81,11 +81,19 @@ export interface Index {
   readonly parts: readonly IndexPart[];
   readonly unique?: boolean;
   readonly where?: SqlText;
+  /** Anything but the usual ordered tree: `gin`, `hash`, `fulltext` … */
+  readonly method?: string;
 }
 
-export type IndexPart =
-  | { readonly column: string; readonly descending?: boolean; readonly collation?: string }
-  | { readonly sql: SqlText; readonly descending?: boolean; readonly collation?: string };
+export type IndexPart = ({ readonly column: string } | { readonly sql: SqlText }) & {
+  readonly descending?: boolean;
+  readonly collation?: string;
+  /** Where nulls stand, when not where the engine puts them by itself. */
+  readonly nulls?: "first" | "last";
+  readonly operatorClass?: string;
+  /** How many characters of the column are indexed; absent: all. */
+  readonly length?: number;
+};
 
 export type Action = "restrict" | "cascade" | "set null" | "set default" | "no action";
 

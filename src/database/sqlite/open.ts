@@ -10,9 +10,10 @@ import { watchSqlite } from "./watch.js";
 
 /** Opens an SQLite file. @throws Problem E400, E401, E402 */
 export async function openSqlite(target: TargetSettings, { mode, trace }: OpenOptions): Promise<Database> {
-  const { file } = target;
+  const { address: file } = target;
   const isNew = file !== ":memory:" && !existsSync(file);
-  if (isNew && mode !== "write") throw problems.noDatabase({ target: target.name, file });
+  if (isNew && (mode === "read" || mode === "change"))
+    throw problems.noDatabase({ target: target.name, place: file, server: false });
   const connection = connect(target);
 
   const timed = <T>(sql: string, work: () => T): T => {
@@ -60,10 +61,8 @@ export async function openSqlite(target: TargetSettings, { mode, trace }: OpenOp
       }
     },
     watch: (statements, managed) => watchSqlite(database, statements, managed),
-    readCatalog: async () => {
-      const sql = "SELECT type, name, tbl_name, sql FROM sqlite_schema ORDER BY rowid";
-      return sqlite.readCatalog(explained(sql, () => all(sql, [])));
-    },
+    readCatalog: async () =>
+      sqlite.readCatalog(sqlite.catalogQueries.map(sql => explained(sql, () => all(sql, [])))),
     hasTable: async name => {
       const sql = "SELECT 1 FROM sqlite_schema WHERE type = 'table' AND name = ?";
       return explained(sql, () => all(sql, [name])).length > 0;
@@ -87,7 +86,7 @@ export async function openSqlite(target: TargetSettings, { mode, trace }: OpenOp
   return database;
 }
 
-function connect({ file, lockTimeout }: TargetSettings): LibSql.Database {
+function connect({ address: file, lockTimeout }: TargetSettings): LibSql.Database {
   try {
     return new LibSql(file, { timeout: lockTimeout });
   } catch (error) {
@@ -101,9 +100,9 @@ function connect({ file, lockTimeout }: TargetSettings): LibSql.Database {
 function explain(error: unknown, sql: string, target: TargetSettings): unknown {
   if (error instanceof Problem) return error;
   const { code, message } = error as { code?: string; message: string };
-  const { file, name, lockTimeout } = target;
+  const { place: file, name, lockTimeout } = target;
   if (code === "SQLITE_NOTADB") return problems.notADatabase({ file }, error);
-  if (code?.startsWith("SQLITE_READONLY")) return problems.readOnly({ file }, error);
+  if (code?.startsWith("SQLITE_READONLY")) return problems.readOnly({ place: file }, error);
   if (code?.startsWith("SQLITE_BUSY") || code?.startsWith("SQLITE_LOCKED")) {
     return problems.locked({ target: name, waited: `${lockTimeout / 1000} s` }, error);
   }

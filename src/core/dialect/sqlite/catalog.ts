@@ -4,12 +4,13 @@ import type { Column, ForeignKey, Schema, Table } from "../../schema/types.js";
 import { stampTrigger, stampTriggerName } from "./expressions.js";
 import { parseIndex, parseTable } from "./parse.js";
 
+export const catalogQueries = ["SELECT type, name, tbl_name, sql FROM sqlite_schema ORDER BY rowid"];
+
 /**
  * What sqlite_schema says. SQLite keeps every definition as the text that made it, and that text holds all: a
  * single query whatever the number of tables (https://sqlite.org/schematab.html).
- * @param rows of `SELECT type, name, tbl_name, sql FROM sqlite_schema`
  */
-export function readCatalog(rows: readonly CatalogRow[]): Catalog {
+export function readCatalog([rows = []]: readonly (readonly CatalogRow[])[]): Catalog {
   const entries = rows.map(row => ({
     type: String(row["type"]),
     name: String(row["name"]),

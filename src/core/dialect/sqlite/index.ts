@@ -1,5 +1,5 @@
 import type { Dialect } from "../dialect.js";
-import { readCatalog } from "./catalog.js";
+import { catalogQueries, readCatalog } from "./catalog.js";
 import { quote } from "./expressions.js";
 import { raise } from "./raise.js";
 import { attachments, render, scriptNotes } from "./render.js";
@@ -17,6 +17,10 @@ export const sqlite: Dialect = {
   attachments,
   render,
   scriptNotes,
+  catalogQueries,
   readCatalog,
+  respells: false,
+  transactional: true,
   cannotHold,
+  cannotHoldIndex: () => undefined,
 };

@@ -1,6 +1,6 @@
 import { columnsOfComputed, columnsOfPart } from "../../change/columns-used.js";
 import type { AddColumn, AddPart, Change } from "../../change/types.js";
-import { describeChange, describeDetail, differsBeyondNote } from "../../change/words.js";
+import { describeChange, differsBeyondNote, titleOf } from "../../change/words.js";
 import { addressOf, parseAddress, tablesByAddress } from "../../schema/address.js";
 import {
   PART_KINDS,
@@ -374,12 +374,6 @@ function createBlock(change: Change, table: Table): Block {
       ...table.columns.filter(({ stamp }) => stamp).map(column => triggerText(table, column)),
     ],
   };
-}
-
-function titleOf(change: Change): string {
-  const detail = describeDetail(change);
-  if (detail === "") return describeChange(change);
-  return `${describeChange(change)} ${detail.startsWith("(") ? detail : `(${detail})`}`;
 }
 
 /** `CREATE TABLE`; references to the table itself go by `address`, its name in the end. */

@@ -1,0 +1,525 @@
+import type { AlterColumn, Change } from "../change/types.js";
+import { describeChange, titleOf } from "../change/words.js";
+import { columnsOfComputed, columnsOfPart } from "../change/columns-used.js";
+import { addressOf, tablesByAddress } from "../schema/address.js";
+import { equal } from "../schema/canonical.js";
+import {
+  PART_KINDS,
+  partsOf,
+  type Column,
+  type Default,
+  type ForeignKey,
+  type Index,
+  type PartKind,
+  type Parts,
+  type Schema,
+  type Table,
+} from "../schema/types.js";
+import type { Block, RenderPlan } from "./dialect.js";
+
+/** What a dialect whose ALTER TABLE can do everything says of its syntax. */
+export interface AlterSyntax {
+  readonly table: (address: string) => string;
+  /** Statements that make a table, without its references, indexes and stamps. */
+  readonly createTable: (table: Table) => string[];
+  readonly addColumn: (column: Column, fill: Default | undefined) => Clauses;
+  readonly dropColumn: (column: Column) => string;
+  readonly alterColumn: (change: AlterColumn, table: Table) => Clauses;
+  readonly addPart: <K extends Exclude<PartKind, "index">>(kind: K, part: Parts[K]) => string;
+  readonly dropPart: (kind: Exclude<PartKind, "index">, part: Parts[PartKind]) => string;
+  readonly createIndex: (table: Table, index: Index) => string;
+  readonly dropIndex: (table: Table, index: Index) => string;
+  readonly renameTable: (from: string, to: string) => string;
+  readonly renameColumn: (table: string, from: string, to: string) => string;
+  /** Undefined: this kind cannot be renamed, and is dropped and made anew. */
+  readonly renamePart: (table: Table, kind: PartKind, from: string, to: string) => string | undefined;
+  readonly notes: (table: Table, columns: readonly Column[], self: boolean) => string[];
+  readonly createStamp: (table: Table, column: Column) => string[];
+  readonly dropStamp: (table: Table, column: Column) => string[];
+}
+
+/** What one change adds to the ALTER TABLE of its table, and what must run before and after it. */
+export interface Clauses {
+  readonly before?: readonly string[];
+  /** Clauses that come before those of all other changes. */
+  readonly first?: readonly string[];
+  readonly clauses: readonly string[];
+  /** Clauses of a second ALTER TABLE, which the first must not be joined with. */
+  readonly afterwards?: readonly string[];
+  readonly after?: readonly string[];
+}
+
+/**
+ * The statements of a plan, where tables are altered in place. What happens to one table is one ALTER TABLE where it
+ * can be, so that its rows are passed over once. The order:
+ * references go · indexes and stamps go · tables go · columns and constraints go (in the old names) · renames ·
+ * columns and constraints change and arrive · tables arrive · indexes and stamps arrive · references arrive.
+ */
+export function renderByAlter({ before, after, changes: given }: RenderPlan, syntax: AlterSyntax): Block[] {
+  const changes = withLiftedParts(
+    withLiftedComputed(splitUnnameable(given, after, syntax), before, after),
+    before,
+    after,
+  );
+  const tables = { before: tablesByAddress(before), after: tablesByAddress(after) };
+  const arriving = new Set(
+    changes.flatMap(change => (change.kind === "add table" ? [addressOf(change.table)] : [])),
+  );
+  const stamps = stampChanges(before, after, changes);
+  const was = (address: string) => tables.before.get(address)!;
+  const now = (address: string) => tables.after.get(address)!;
+  return [
+    ...alterations(changes, syntax, change =>
+      change.kind === "drop part" && change.what === "foreign key"
+        ? { table: change.table, clauses: [syntax.dropPart("foreign key", change.value)] }
+        : undefined,
+    ),
+    ...each(changes, change =>
+      change.kind === "drop part" && change.what === "index"
+        ? [syntax.dropIndex(was(change.table), change.value)]
+        : [],
+    ),
+    ...stamps.dropped.map(({ table, column }) => ({
+      title: `drop the stamp of ${addressOf(table)}.${column.name}`,
+      statements: syntax.dropStamp(table, column),
+    })),
+    ...each(changes, change =>
+      change.kind === "drop table" ? [`DROP TABLE ${syntax.table(addressOf(change.table))}`] : [],
+    ),
+    // What is computed goes before what it is computed from.
+    ...alterations(changes.filter(isDropOfComputed), syntax, dropColumnOf(syntax)),
+    ...alterations(
+      changes.filter(change => !isDropOfComputed(change)),
+      syntax,
+      change => {
+        if (change.kind === "drop column")
+          return { table: change.table, clauses: [syntax.dropColumn(change.column)] };
+        if (change.kind !== "drop part" || change.what === "foreign key" || change.what === "index")
+          return undefined;
+        return { table: change.table, clauses: [syntax.dropPart(change.what, change.value)] };
+      },
+    ),
+    ...each(changes, change => {
+      if (change.kind === "rename table") return [syntax.renameTable(change.from, change.to)];
+      return change.kind === "rename column"
+        ? [syntax.renameColumn(change.table, change.from, change.to)]
+        : [];
+    }),
+    ...each(changes, change => {
+      if (change.kind !== "rename part") return [];
+      const text = syntax.renamePart(now(change.table), change.what, change.from, change.to);
+      return text === undefined ? [] : [text];
+    }),
+    ...alterations(changes, syntax, change => {
+      switch (change.kind) {
+        case "alter column":
+          return { table: change.table, ...syntax.alterColumn(change, now(change.table)) };
+        case "add column":
+          return { table: change.table, ...syntax.addColumn(change.column, change.fill) };
+        case "alter part":
+          return change.what === "index" || change.what === "foreign key"
+            ? undefined
+            : {
+                table: change.table,
+                first: [syntax.dropPart(change.what, change.before)],
+                clauses: [syntax.addPart(change.what, change.after as never)],
+              };
+        case "add part":
+          return change.what === "index" || change.what === "foreign key"
+            ? undefined
+            : { table: change.table, clauses: [syntax.addPart(change.what, change.value as never)] };
+        default:
+          return undefined;
+      }
+    }),
+    ...notesBlocks(changes, now, syntax),
+    ...each(changes, change => {
+      if (change.kind !== "add table") return [];
+      const table = now(addressOf(change.table));
+      return [
+        ...syntax.createTable(table),
+        ...table.indexes.map(index => syntax.createIndex(table, index)),
+        ...syntax.notes(table, table.columns, true),
+      ];
+    }),
+    ...each(changes, change => {
+      if (change.kind === "add part" && change.what === "index")
+        return [syntax.createIndex(now(change.table), change.value)];
+      if (change.kind !== "alter part" || change.what !== "index") return [];
+      return [
+        syntax.dropIndex(now(change.table), change.before),
+        syntax.createIndex(now(change.table), change.after),
+      ];
+    }),
+    ...stamps.added.map(({ table, column }) => ({
+      title: `keep the stamp ${addressOf(table)}.${column.name}`,
+      statements: syntax.createStamp(table, column),
+    })),
+    ...[...arriving].flatMap(address => referencesOf(now(address), changes, syntax)),
+    ...alterations(changes, syntax, change =>
+      change.kind === "add part" && change.what === "foreign key"
+        ? { table: change.table, clauses: [syntax.addPart("foreign key", change.value)] }
+        : undefined,
+    ),
+  ];
+}
+
+function isDropOfComputed(change: Change): boolean {
+  return change.kind === "drop column" && change.column.computed !== undefined;
+}
+
+function dropColumnOf(syntax: AlterSyntax): (change: Change) => Alteration | undefined {
+  return change =>
+    change.kind === "drop column"
+      ? { table: change.table, clauses: [syntax.dropColumn(change.column)] }
+      : undefined;
+}
+
+/** A block for each change that has statements. */
+function each(changes: readonly Change[], statementsOf: (change: Change) => string[]): Block[] {
+  return changes.flatMap(change => {
+    const statements = statementsOf(change);
+    return statements.length > 0 ? [{ title: titleOf(change), statements }] : [];
+  });
+}
+
+/** The references of a table that arrives; those parted from it to open a circle are changes of their own. */
+function referencesOf(table: Table, changes: readonly Change[], syntax: AlterSyntax): Block[] {
+  const parted = new Set(
+    changes.flatMap(change =>
+      change.kind === "add part" && change.table === addressOf(table) ? [change.value.name] : [],
+    ),
+  );
+  const own = table.foreignKeys.filter(({ name }) => !parted.has(name));
+  if (own.length === 0) return [];
+  const clauses = own.map(foreignKey => syntax.addPart("foreign key", foreignKey));
+  return [
+    {
+      title: `references of ${addressOf(table)}`,
+      statements: [alterTable(addressOf(table), clauses, syntax)],
+    },
+  ];
+}
+
+interface Alteration extends Clauses {
+  readonly table: string;
+}
+
+/** One ALTER TABLE for all that the chosen changes do to a table. */
+function alterations(
+  changes: readonly Change[],
+  syntax: AlterSyntax,
+  choose: (change: Change) => Alteration | undefined,
+): Block[] {
+  const byTable = new Map<
+    string,
+    {
+      titles: string[];
+      before: string[];
+      first: string[];
+      clauses: string[];
+      afterwards: string[];
+      after: string[];
+    }
+  >();
+  for (const change of changes) {
+    const chosen = choose(change);
+    if (!chosen) continue;
+    const group = byTable.get(chosen.table) ?? {
+      titles: [],
+      before: [],
+      first: [],
+      clauses: [],
+      afterwards: [],
+      after: [],
+    };
+    group.titles.push(titleOf(change));
+    group.before.push(...(chosen.before ?? []));
+    group.first.push(...(chosen.first ?? []));
+    group.clauses.push(...chosen.clauses);
+    group.afterwards.push(...(chosen.afterwards ?? []));
+    group.after.push(...(chosen.after ?? []));
+    byTable.set(chosen.table, group);
+  }
+  return [...byTable].flatMap(([table, { titles, before, first, clauses, afterwards, after }]) => {
+    const altered = [[...first, ...clauses], afterwards]
+      .filter(list => list.length > 0)
+      .map(list => alterTable(table, list, syntax));
+    const statements = [...before, ...altered, ...after];
+    if (statements.length === 0) return [];
+    return titles.length === 1
+      ? [{ title: titles[0]!, statements }]
+      : [{ title: `alter table ${table}`, details: titles, statements }];
+  });
+}
+
+function alterTable(table: string, clauses: readonly string[], syntax: AlterSyntax): string {
+  const name = `ALTER TABLE ${syntax.table(table)}`;
+  return clauses.length === 1 ? `${name} ${clauses[0]}` : `${name}\n  ${clauses.join(",\n  ")}`;
+}
+
+/** Notes of tables and columns that stay. */
+function notesBlocks(
+  changes: readonly Change[],
+  now: (address: string) => Table,
+  syntax: AlterSyntax,
+): Block[] {
+  return changes.flatMap(change => {
+    const [columns, self] =
+      change.kind === "alter column" && change.before.note !== change.after.note
+        ? [[change.after], false]
+        : change.kind === "add column" && change.column.note !== undefined
+          ? [[change.column], false]
+          : [[], change.kind === "alter table"];
+    if (columns.length === 0 && !self) return [];
+    const statements = syntax.notes(now((change as { readonly table: string }).table), columns, self);
+    return statements.length > 0 ? [{ title: `note: ${describeChange(change)}`, statements }] : [];
+  });
+}
+
+interface StampOf {
+  readonly table: Table;
+  readonly column: Column;
+}
+
+/** Stamps hang on a table's and a column's name: a rename drops them and makes them anew. */
+function stampChanges(
+  before: Schema,
+  after: Schema,
+  changes: readonly Change[],
+): { dropped: StampOf[]; added: StampOf[] } {
+  const renamed = new Set<string>();
+  for (const change of changes) {
+    if (change.kind === "rename table") renamed.add(change.from).add(change.to);
+    if (change.kind === "rename column") renamed.add(change.table);
+  }
+  const list = ({ tables }: Schema) =>
+    tables.flatMap(table =>
+      table.columns.flatMap(column => (column.stamp === "updated" ? [{ table, column }] : [])),
+    );
+  const key = ({ table, column }: StampOf) => JSON.stringify([addressOf(table), column.name]);
+  const gone = new Set(
+    changes.flatMap(change => (change.kind === "drop table" ? [addressOf(change.table)] : [])),
+  );
+  const [old, fresh] = [list(before), list(after)];
+  const [oldKeys, freshKeys] = [new Set(old.map(key)), new Set(fresh.map(key))];
+  return {
+    dropped: old.filter(
+      each =>
+        gone.has(addressOf(each.table)) || renamed.has(addressOf(each.table)) || !freshKeys.has(key(each)),
+    ),
+    added: fresh.filter(each => renamed.has(addressOf(each.table)) || !oldKeys.has(key(each))),
+  };
+}
+
+/** A rename that the dialect has no statement for becomes a drop and an add. */
+function splitUnnameable(changes: readonly Change[], after: Schema, syntax: AlterSyntax): Change[] {
+  const tables = tablesByAddress(after);
+  return changes.flatMap((change): Change[] => {
+    if (change.kind !== "rename part") return [change];
+    const table = tables.get(change.table)!;
+    if (syntax.renamePart(table, change.what, change.from, change.to) !== undefined) return [change];
+    const value = partsOf(table, change.what).find(({ name }) => name === change.to)!;
+    const before = { ...value, name: change.from };
+    return [{ kind: "alter part", table: change.table, what: change.what, before, after: value } as Change];
+  });
+}
+
+/** Names at the start of a plan, by names at its end. */
+export function startNames(changes: readonly Change[]) {
+  const tables = new Map<string, string>();
+  const columns = new Map<string, string>();
+  const key = (table: string, column: string) => JSON.stringify([table, column]);
+  for (const change of changes) {
+    if (change.kind === "rename table") {
+      tables.set(change.to, tables.get(change.from) ?? change.from);
+      tables.delete(change.from);
+    }
+    if (change.kind === "rename column") {
+      const from = key(change.table, change.from);
+      columns.set(key(change.table, change.to), columns.get(from) ?? change.from);
+      columns.delete(from);
+    }
+  }
+  return {
+    table: (address: string) => tables.get(address) ?? address,
+    column: (table: string, column: string) => columns.get(key(table, column)) ?? column,
+  };
+}
+
+/** The columns of a plan, as table and name at its end, whose types change. */
+function retypedColumns(changes: readonly Change[]): Set<string> {
+  return new Set(
+    changes.flatMap(change =>
+      change.kind === "alter column" && !equal(change.before.type, change.after.type)
+        ? [JSON.stringify([change.table, change.after.name])]
+        : [],
+    ),
+  );
+}
+
+/**
+ * No column that a computed one is made of may change its type or go, and no expression can be changed in place. A
+ * computed column loses nothing when it goes at the beginning and comes back at the end, with the parts about it.
+ */
+function withLiftedComputed(changes: readonly Change[], before: Schema, after: Schema): Change[] {
+  const start = startNames(changes);
+  const retyped = retypedColumns(changes);
+  const oldTables = tablesByAddress(before);
+  let result = [...changes];
+  for (const table of after.tables) {
+    const address = addressOf(table);
+    const was = oldTables.get(start.table(address));
+    if (!was || changes.some(change => change.kind === "add table" && addressOf(change.table) === address))
+      continue;
+    for (const column of table.columns.filter(({ computed }) => computed)) {
+      const old = was.columns.find(({ name }) => name === start.column(address, column.name));
+      const alteration = changes.find(
+        change =>
+          change.kind === "alter column" && change.table === address && change.after.name === column.name,
+      );
+      const bases = old ? columnsOfComputed(old) : [];
+      const survivors = new Map(table.columns.map(({ name }) => [start.column(address, name), name]));
+      const disturbed = bases.some(
+        base => !survivors.has(base) || retyped.has(JSON.stringify([address, survivors.get(base)])),
+      );
+      const added = changes.some(
+        change =>
+          change.kind === "add column" && change.table === address && change.column.name === column.name,
+      );
+      if (old && !added && (alteration || disturbed))
+        result = liftColumn(result, { address, table, was, column, old });
+    }
+  }
+  return result;
+}
+
+interface LiftedColumn {
+  readonly address: string;
+  readonly table: Table;
+  readonly was: Table;
+  readonly column: Column;
+  readonly old: Column;
+}
+
+function liftColumn(
+  changes: readonly Change[],
+  { address, table, was, column, old }: LiftedColumn,
+): Change[] {
+  const from = addressOf(was);
+  const about = (kind: PartKind, part: Parts[PartKind], name: string) =>
+    columnsOfPart(kind, part).includes(name);
+  const altered = changes.filter(
+    change =>
+      change.kind === "alter part" &&
+      change.table === address &&
+      (about(change.what, change.before, column.name) || about(change.what, change.after, column.name)),
+  );
+  const alteredNames = (what: PartKind) =>
+    new Set(
+      altered.flatMap(change =>
+        change.kind === "alter part" && change.what === what ? [change.after.name] : [],
+      ),
+    );
+  const drops = PART_KINDS.flatMap(what =>
+    partsOf(was, what)
+      .filter(part => about(what, part, old.name) || alteredNames(what).has(part.name))
+      .map(value => ({ kind: "drop part", table: from, what, value }) as Change),
+  );
+  const adds = PART_KINDS.flatMap(what =>
+    partsOf(table, what)
+      .filter(part => about(what, part, column.name) || alteredNames(what).has(part.name))
+      .map(value => ({ kind: "add part", table: address, what, value }) as Change),
+  );
+  const rest = changes.filter(change => {
+    switch (change.kind) {
+      case "alter column":
+        return change.table !== address || change.after.name !== column.name;
+      case "rename column":
+        return change.table !== address || change.to !== column.name;
+      case "drop part":
+        return change.table !== from || !about(change.what, change.value, old.name);
+      case "add part":
+        return change.table !== address || !about(change.what, change.value, column.name);
+      case "alter part":
+        return !altered.includes(change);
+      case "rename part":
+        return (
+          change.table !== address ||
+          !partsOf(table, change.what).some(
+            part => part.name === change.to && about(change.what, part, column.name),
+          )
+        );
+      default:
+        return true;
+    }
+  });
+  const [gone, back] = [
+    { kind: "drop column", table: from, column: old } as const,
+    { kind: "add column", table: address, column } as const,
+  ];
+  return [...drops, gone, ...rest, back, ...adds];
+}
+
+/**
+ * Parts that stand in the way while a column changes its type, references on either side of it and expressions about
+ * it, and references that are altered: they go at the beginning and come back at the end.
+ */
+function withLiftedParts(changes: readonly Change[], before: Schema, after: Schema): Change[] {
+  const retyped = retypedColumns(changes);
+  const start = startNames(changes);
+  const oldTables = tablesByAddress(before);
+  const isRetyped = (table: string, column: string) => retyped.has(JSON.stringify([table, column]));
+  const stands = (address: string, kind: PartKind, part: Parts[PartKind]): boolean => {
+    const own = columnsOfPart(kind, part).some(column => isRetyped(address, column));
+    if (kind === "check") return own;
+    if (kind === "index") return own && isExpression(part as Index);
+    if (kind !== "foreign key") return false;
+    const { references } = part as ForeignKey;
+    return own || references.columns.some(column => isRetyped(references.table, column));
+  };
+  let result = [...changes];
+  for (const table of after.tables) {
+    const address = addressOf(table);
+    const was = oldTables.get(start.table(address));
+    if (!was) continue;
+    for (const kind of LIFTED_KINDS) {
+      for (const value of partsOf(table, kind)) {
+        const concerns = (change: Change) =>
+          (change.kind === "rename part" &&
+            change.table === address &&
+            change.what === kind &&
+            change.to === value.name) ||
+          (change.kind === "alter part" &&
+            change.table === address &&
+            change.what === kind &&
+            change.after.name === value.name);
+        const own = changes.find(concerns);
+        const altered = own?.kind === "alter part" && kind === "foreign key";
+        const arrives = changes.some(
+          change =>
+            change.kind === "add part" &&
+            change.table === address &&
+            change.what === kind &&
+            change.value.name === value.name,
+        );
+        const old = partsOf(was, kind).find(
+          ({ name }) => name === (own?.kind === "rename part" ? own.from : value.name),
+        );
+        if (!old || arrives || !(altered || stands(address, kind, value))) continue;
+        result = [
+          ...result.filter(change => !concerns(change)),
+          { kind: "drop part", table: start.table(address), what: kind, value: old } as Change,
+          { kind: "add part", table: address, what: kind, value } as Change,
+        ];
+      }
+    }
+  }
+  return result;
+}
+
+const LIFTED_KINDS = ["foreign key", "check", "index"] as const;
+
+function isExpression(index: Index): boolean {
+  return index.where !== undefined || index.parts.some(part => "sql" in part);
+}

@@ -1,0 +1,154 @@
+import { addressOf } from "../../schema/address.js";
+import type { Action, Check, Column, ForeignKey, Index, IndexPart, Table } from "../../schema/types.js";
+import type { Catalog, CatalogRow, LeftAlone } from "../dialect.js";
+import { spellExpression } from "../settle.js";
+import { asUnique, isPlainUnique, TOKENS } from "./settle.js";
+import { NAME } from "./types.js";
+
+/** https://mariadb.com/kb/en/information-schema-tables/ */
+export const catalogQueries = [
+  `SELECT TABLE_NAME AS name, TABLE_COMMENT AS note, TABLE_COLLATION AS collation, TABLE_TYPE AS kind
+   FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() ORDER BY CREATE_TIME, TABLE_NAME`,
+  `SELECT TABLE_NAME AS owner, COLUMN_NAME AS name, COLUMN_TYPE AS type, IS_NULLABLE AS nullable, COLUMN_DEFAULT AS value,
+     EXTRA AS extra, GENERATION_EXPRESSION AS expression, COLUMN_COMMENT AS note, COLLATION_NAME AS collation
+   FROM information_schema.COLUMNS WHERE TABLE_SCHEMA = DATABASE() ORDER BY TABLE_NAME, ORDINAL_POSITION`,
+  `SELECT TABLE_NAME AS owner, INDEX_NAME AS name, NON_UNIQUE AS many, COLUMN_NAME AS col, COLLATION AS direction,
+     SUB_PART AS prefix, INDEX_TYPE AS method
+   FROM information_schema.STATISTICS WHERE TABLE_SCHEMA = DATABASE() ORDER BY TABLE_NAME, INDEX_NAME, SEQ_IN_INDEX`,
+  `SELECT k.TABLE_NAME AS owner, k.CONSTRAINT_NAME AS name, k.COLUMN_NAME AS col, k.REFERENCED_TABLE_NAME AS target,
+     k.REFERENCED_COLUMN_NAME AS target_col, r.DELETE_RULE AS on_delete, r.UPDATE_RULE AS on_update
+   FROM information_schema.KEY_COLUMN_USAGE k JOIN information_schema.REFERENTIAL_CONSTRAINTS r
+     ON r.CONSTRAINT_SCHEMA = k.CONSTRAINT_SCHEMA AND r.CONSTRAINT_NAME = k.CONSTRAINT_NAME AND r.TABLE_NAME = k.TABLE_NAME
+   WHERE k.TABLE_SCHEMA = DATABASE() AND k.REFERENCED_TABLE_NAME IS NOT NULL
+   ORDER BY k.TABLE_NAME, k.CONSTRAINT_NAME, k.ORDINAL_POSITION`,
+  `SELECT TABLE_NAME AS owner, CONSTRAINT_NAME AS name, CHECK_CLAUSE AS clause
+   FROM information_schema.CHECK_CONSTRAINTS WHERE CONSTRAINT_SCHEMA = DATABASE() ORDER BY TABLE_NAME, CONSTRAINT_NAME`,
+  `SELECT 'trigger' AS kind, TRIGGER_NAME AS name, EVENT_OBJECT_TABLE AS owner FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = DATABASE()
+   UNION ALL SELECT LOWER(ROUTINE_TYPE), ROUTINE_NAME, NULL FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()
+   UNION ALL SELECT 'event', EVENT_NAME, NULL FROM information_schema.EVENTS WHERE EVENT_SCHEMA = DATABASE()`,
+];
+
+/** What the catalog says; the lists are the answers to `catalogQueries`, in that order. */
+export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalog {
+  const [
+    tableRows = [],
+    columnRows = [],
+    indexRows = [],
+    referenceRows = [],
+    checkRows = [],
+    otherRows = [],
+  ] = results;
+  const [columns, indexes, references, checks] = [columnRows, indexRows, referenceRows, checkRows].map(
+    groupBy,
+  ) as [Groups, Groups, Groups, Groups];
+  const tables = tableRows
+    .filter(({ kind }) => kind === "BASE TABLE")
+    .map((row): Table => {
+      const name = String(row["name"]);
+      const read = (columns.get(name) ?? []).map(column => readColumn(column, row["collation"]));
+      const spell = (text: unknown) => spellExpression(String(text), read, TOKENS);
+      const foreignKeys = readReferences(references.get(name) ?? []);
+      const implied = new Set(foreignKeys.map(each => each.name));
+      const all = readIndexes(indexes.get(name) ?? []);
+      // The server makes an index of the reference's name where none serves it, and lets go of it by itself.
+      const own = all.filter(index => index.name !== "PRIMARY" && !implied.has(index.name));
+      const key = all.find(index => index.name === "PRIMARY");
+      const plain = own.filter(isPlainUnique);
+      return {
+        name,
+        columns: read.map(column => ({
+          ...column,
+          ...(column.computed && { computed: { ...column.computed, sql: spell(column.computed.sql) } }),
+        })),
+        ...(key && { key: asUnique(key) }),
+        uniques: plain.map(asUnique),
+        indexes: own.filter(index => !plain.includes(index)),
+        foreignKeys,
+        checks: (checks.get(name) ?? []).map((check): Check => ({
+          name: String(check["name"]),
+          rules: [{ kind: "sql", sql: spell(check["clause"]) }],
+        })),
+        ...(row["note"] !== "" && { note: String(row["note"]) }),
+      };
+    });
+  const views = tableRows
+    .filter(({ kind }) => kind !== "BASE TABLE")
+    .map(({ kind, name }) => ({ kind: String(kind).toLowerCase(), name: String(name) }));
+  const others = otherRows.map(({ kind, name, owner }): LeftAlone => ({
+    kind: String(kind),
+    name: String(name),
+    ...(owner !== null && { table: String(owner) }),
+  }));
+  return { schema: { tables }, leftAlone: [...views, ...others] };
+}
+
+type Groups = ReadonlyMap<string, readonly CatalogRow[]>;
+
+function groupBy(rows: readonly CatalogRow[]): Groups {
+  const groups = new Map<string, CatalogRow[]>();
+  for (const row of rows) {
+    const key = String(row["owner"]);
+    const group = groups.get(key);
+    if (group) group.push(row);
+    else groups.set(key, [row]);
+  }
+  return groups;
+}
+
+function readColumn(row: CatalogRow, tableCollation: unknown): Column {
+  const extra = String(row["extra"]).toLowerCase();
+  const [value, collation] = [row["value"], row["collation"]];
+  const computed = row["expression"] !== null && row["expression"] !== "";
+  return {
+    name: String(row["name"]),
+    type: { kind: "native", sql: { [NAME]: String(row["type"]) } },
+    nullable: row["nullable"] === "YES",
+    ...(computed
+      ? { computed: { sql: String(row["expression"]), stored: extra.includes("stored") } }
+      : value !== null && value !== "NULL" && { default: { kind: "sql", sql: String(value) } as const }),
+    ...(extra.includes("auto_increment") && { identity: "serial" as const }),
+    ...(extra.includes("on update") && { stamp: "updated" as const }),
+    ...(collation !== null && collation !== tableCollation && { collation: String(collation) }),
+    ...(row["note"] !== "" && { note: String(row["note"]) }),
+  };
+}
+
+function readIndexes(rows: readonly CatalogRow[]): Index[] {
+  const indexes = new Map<string, Index>();
+  for (const row of rows) {
+    const name = String(row["name"]);
+    const method = String(row["method"]).toLowerCase();
+    const known = indexes.get(name) ?? {
+      name,
+      parts: [],
+      ...(Number(row["many"]) === 0 && { unique: true }),
+      ...(method !== "btree" && method !== "hash" && { method }),
+    };
+    const part: IndexPart = {
+      column: String(row["col"]),
+      ...(row["direction"] === "D" && { descending: true }),
+      ...(row["prefix"] !== null && method !== "hash" && { length: Number(row["prefix"]) }),
+    };
+    indexes.set(name, { ...known, parts: [...known.parts, part] });
+  }
+  return [...indexes.values()];
+}
+
+function readReferences(rows: readonly CatalogRow[]): ForeignKey[] {
+  const references = new Map<string, ForeignKey>();
+  for (const row of rows) {
+    const name = String(row["name"]);
+    const known = references.get(name);
+    references.set(name, {
+      name,
+      columns: [...(known?.columns ?? []), String(row["col"])],
+      references: {
+        table: addressOf({ name: String(row["target"]) }),
+        columns: [...(known?.references.columns ?? []), String(row["target_col"])],
+      },
+      onDelete: String(row["on_delete"]).toLowerCase() as Action,
+      onUpdate: String(row["on_update"]).toLowerCase() as Action,
+    });
+  }
+  return [...references.values()];
+}

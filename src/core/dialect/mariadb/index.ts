@@ -1,0 +1,26 @@
+import type { Dialect } from "../dialect.js";
+import { catalogQueries, readCatalog } from "./catalog.js";
+import { quote } from "./expressions.js";
+import { raise } from "./raise.js";
+import { attachments, render, scriptNotes } from "./render.js";
+import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
+import { NAME } from "./types.js";
+
+/** MariaDB 10.6 and later. */
+export const mariadb: Dialect = {
+  name: NAME,
+  title: "MariaDB",
+  tokens: TOKENS,
+  quote,
+  settle,
+  raise,
+  attachments,
+  render,
+  scriptNotes,
+  catalogQueries,
+  readCatalog,
+  respells: true,
+  transactional: false,
+  cannotHold,
+  cannotHoldIndex,
+};

@@ -1,0 +1,396 @@
+import { renameInColumn, renameInPart, type NameMap } from "../../change/rename.js";
+import type { Change } from "../../change/types.js";
+import { describeChange, titleOf } from "../../change/words.js";
+import { addressOf, parseAddress, tablesByAddress } from "../../schema/address.js";
+import { equal } from "../../schema/canonical.js";
+import {
+  partsOf,
+  type Column,
+  type Default,
+  type ForeignKey,
+  type Index,
+  type PartKind,
+  type Parts,
+  type Schema,
+  type Table,
+} from "../../schema/types.js";
+import { startNames } from "../alter.js";
+import type { Block, RenderPlan } from "../dialect.js";
+import { renderExpression } from "../settle.js";
+import { defaultText, literal, NOW, quote } from "./expressions.js";
+import { NAME } from "./types.js";
+
+/**
+ * The statements of a plan: https://mariadb.com/kb/en/alter-table/. MariaDB takes all that happens to a table as one
+ * ALTER TABLE, and looks only at the result; renames of columns are part of it. Each statement is committed by itself.
+ * The order: references go · tables go · tables are renamed · tables are altered · tables arrive · references arrive.
+ */
+export function render({ before, after, changes }: RenderPlan): Block[] {
+  const start = startNames(changes);
+  const arriving = new Set(
+    changes.flatMap(change => (change.kind === "add table" ? [addressOf(change.table)] : [])),
+  );
+  const oldTables = tablesByAddress(before);
+  const pairs = after.tables.flatMap(now => {
+    const was = arriving.has(addressOf(now)) ? undefined : oldTables.get(start.table(addressOf(now)));
+    return was ? [{ was, now, ...namesBetween(now, changes) }] : [];
+  });
+  const lifted = liftReferences(pairs, before, after, arriving);
+  return [
+    ...lifted.drops.map(({ address, foreignKey: { name } }) => ({
+      title: `drop foreign key ${name} on ${address}`,
+      statements: [
+        alterText(address, [
+          `DROP FOREIGN KEY ${quote(name)}`,
+          ...dropOfImplied(oldTables.get(address)!, name),
+        ]),
+      ],
+    })),
+    ...changes.flatMap((change): Block[] =>
+      change.kind === "drop table"
+        ? [
+            {
+              title: describeChange(change),
+              statements: [`DROP TABLE ${quoteTable(addressOf(change.table))}`],
+            },
+          ]
+        : [],
+    ),
+    ...changes.flatMap((change): Block[] =>
+      change.kind === "rename table"
+        ? [
+            {
+              title: describeChange(change),
+              statements: [`RENAME TABLE ${quoteTable(change.from)} TO ${quoteTable(change.to)}`],
+            },
+          ]
+        : [],
+    ),
+    ...pairs.flatMap(pair => alterBlock(pair, changes)),
+    ...changes.flatMap((change): Block[] => {
+      if (change.kind !== "add table") return [];
+      const table = after.tables.find(each => addressOf(each) === addressOf(change.table))!;
+      return [{ title: titleOf(change), statements: [tableText(table)] }];
+    }),
+    ...lifted.adds.map(({ address, foreignKeys }) => ({
+      title: `references of ${address}`,
+      statements: [
+        alterText(
+          address,
+          foreignKeys.map(foreignKey => `ADD ${partText("foreign key", foreignKey)}`),
+        ),
+      ],
+    })),
+  ];
+}
+
+/** The index that the server made for a reference, where no other served it, does not go with it. */
+function dropOfImplied({ indexes, uniques }: Table, name: string): string[] {
+  return [...indexes, ...uniques].some(index => index.name === name)
+    ? []
+    : [`DROP INDEX IF EXISTS ${quote(name)}`];
+}
+
+/** MariaDB never takes anything along unasked. */
+export function attachments(_schema: Schema): string[] {
+  return [];
+}
+
+export function scriptNotes(blocks: readonly Block[]): string[] {
+  return blocks.some(({ statements }) => statements.length > 0)
+    ? ["MariaDB commits each statement by itself: one that fails leaves those before it done."]
+    : [];
+}
+
+interface TablePair {
+  readonly was: Table;
+  readonly now: Table;
+  /** The names things have in the end, by those at the start. */
+  readonly names: NameMap;
+  /** The name a column had at the start. */
+  readonly oldName: (column: string) => string;
+  /** What old rows get in a column. */
+  readonly fillOf: (column: string) => Default | undefined;
+}
+
+function namesBetween(now: Table, changes: readonly Change[]): Omit<TablePair, "was" | "now"> {
+  const start = startNames(changes);
+  const tables = new Map(
+    changes.flatMap(change => (change.kind === "rename table" ? [[start.table(change.to), change.to]] : [])),
+  );
+  const newTable = (address: string) => {
+    let to = tables.get(address) ?? address;
+    // A rename by way of a spare name ends at the last one.
+    for (const change of changes)
+      if (change.kind === "rename table" && start.table(change.to) === address) to = change.to;
+    return to;
+  };
+  const columns = new Map<string, string>();
+  for (const change of changes) {
+    if (change.kind !== "rename column") continue;
+    columns.set(JSON.stringify([change.table, start.column(change.table, change.to)]), change.to);
+  }
+  return {
+    names: {
+      table: newTable,
+      column: (table, column) => columns.get(JSON.stringify([newTable(table), column])) ?? column,
+    },
+    oldName: column => start.column(addressOf(now), column),
+    fillOf: column => {
+      const change = changes.find(
+        each =>
+          (each.kind === "add column" && each.table === addressOf(now) && each.column.name === column) ||
+          (each.kind === "alter column" && each.table === addressOf(now) && each.after.name === column),
+      );
+      return change && "fill" in change ? change.fill : undefined;
+    },
+  };
+}
+
+interface Lifted {
+  readonly drops: readonly { readonly address: string; readonly foreignKey: ForeignKey }[];
+  readonly adds: readonly { readonly address: string; readonly foreignKeys: readonly ForeignKey[] }[];
+}
+
+/** A reference stays only where neither of its tables is altered: it may need an index or a type that changes. */
+function liftReferences(
+  pairs: readonly TablePair[],
+  before: Schema,
+  after: Schema,
+  arriving: ReadonlySet<string>,
+): Lifted {
+  const altered = new Set(pairs.filter(isAltered).map(({ now }) => addressOf(now)));
+  const byOld = new Map(pairs.map(pair => [addressOf(pair.was), pair]));
+  const kept = new Set<string>();
+  const drops = before.tables.flatMap(table => {
+    const pair = byOld.get(addressOf(table));
+    return table.foreignKeys.flatMap(foreignKey => {
+      const renamed = pair && renameInPart("foreign key", foreignKey, addressOf(table), pair.names);
+      const same = renamed && pair.now.foreignKeys.find(each => equal(each, renamed));
+      if (
+        same &&
+        !altered.has(addressOf(pair.now)) &&
+        !altered.has(same.references.table) &&
+        !arriving.has(same.references.table)
+      ) {
+        kept.add(JSON.stringify([addressOf(pair.now), same.name]));
+        return [];
+      }
+      return [{ address: addressOf(table), foreignKey }];
+    });
+  });
+  const adds = after.tables.flatMap(table => {
+    const address = addressOf(table);
+    const foreignKeys = table.foreignKeys.filter(({ name }) => !kept.has(JSON.stringify([address, name])));
+    return foreignKeys.length > 0 ? [{ address, foreignKeys }] : [];
+  });
+  return { drops, adds };
+}
+
+function isAltered(pair: TablePair): boolean {
+  const { clauses } = alterClauses(pair);
+  return clauses.some(clause => !clause.startsWith("COMMENT"));
+}
+
+function alterBlock(pair: TablePair, changes: readonly Change[]): Block[] {
+  const { before, clauses, afterwards } = alterClauses(pair);
+  const address = addressOf(pair.now);
+  const statements = [
+    ...before,
+    ...[clauses, afterwards].filter(list => list.length > 0).map(list => alterText(address, list)),
+  ];
+  if (statements.length === 0) return [];
+  const from = addressOf(pair.was);
+  const about = changes.filter(change => {
+    if (change.kind === "add table" || change.kind === "drop table" || change.kind === "rename table")
+      return false;
+    if ("what" in change && change.what === "foreign key") return false;
+    return change.table === address || change.table === from;
+  });
+  const titles = about.map(titleOf);
+  return titles.length === 1
+    ? [{ title: titles[0]!, statements }]
+    : [{ title: `alter table ${address}`, details: titles, statements }];
+}
+
+/** What one ALTER TABLE does, what must be done to its rows before, and what a second one does. */
+function alterClauses({ was, now, names, oldName, fillOf }: TablePair): {
+  before: string[];
+  clauses: string[];
+  afterwards: string[];
+} {
+  const address = addressOf(now);
+  const [before, clauses, afterwards]: [string[], string[], string[]] = [[], [], []];
+  const added: string[] = [];
+  for (const kind of ["check", "index", "unique", "key"] as const) {
+    const { drops, adds } = partClauses(kind, was, now, names);
+    clauses.push(...drops);
+    added.push(...adds);
+  }
+  const survivors = new Set(now.columns.map(({ name }) => oldName(name)));
+  clauses.push(
+    ...was.columns.filter(({ name }) => !survivors.has(name)).map(({ name }) => `DROP COLUMN ${quote(name)}`),
+  );
+  for (const [at, column] of now.columns.entries()) {
+    const old = was.columns.find(({ name }) => name === oldName(column.name));
+    if (!old) {
+      const last = now.columns
+        .slice(at)
+        .every(({ name }) => !was.columns.some(each => each.name === oldName(name)));
+      const place = last ? "" : at === 0 ? " FIRST" : ` AFTER ${quote(now.columns[at - 1]!.name)}`;
+      const fill = column.nullable || column.computed ? undefined : fillOf(column.name);
+      const filled: Column = fill ? { ...column, default: { kind: "sql", sql: fillText(fill) } } : column;
+      clauses.push(`ADD COLUMN ${columnText(filled)}${place}`);
+      if (fill) afterwards.push(`MODIFY COLUMN ${columnText(column)}`);
+      continue;
+    }
+    if (old.name !== column.name || !equal(renameInColumn(old, addressOf(was), names), column)) {
+      const fill = old.nullable && !column.nullable ? fillOf(column.name) : undefined;
+      if (fill) {
+        const name = quote(old.name);
+        before.push(`UPDATE ${quoteTable(address)} SET ${name} = ${fillText(fill)} WHERE ${name} IS NULL`);
+      }
+      if (needsText(old, column))
+        before.push(alterText(address, [`MODIFY COLUMN ${columnText(asText(old))}`]));
+      const verb = old.name === column.name ? "MODIFY COLUMN" : `CHANGE COLUMN ${quote(old.name)}`;
+      clauses.push(`${verb} ${columnText(column)}`);
+    }
+  }
+  clauses.push(...added);
+  if (was.note !== now.note) clauses.push(`COMMENT = ${literal(now.note ?? "")}`);
+  return { before, clauses, afterwards };
+}
+
+/** A uuid and anything but a text are changed into each other by way of a text. */
+function needsText(old: Column, now: Column): boolean {
+  const [from, to] = [typeOf(old), typeOf(now)];
+  const textual = /text|char/;
+  return (
+    from !== to &&
+    [from, to].includes("uuid") &&
+    !textual.test(from) &&
+    !textual.test(to) &&
+    !old.computed &&
+    !now.computed
+  );
+}
+
+function asText({ name, nullable }: Column): Column {
+  return { name, nullable, type: { kind: "native", sql: { [NAME]: "varchar(64)" } } };
+}
+
+function typeOf({ type }: Column): string {
+  return type.kind === "native" ? (type.sql[NAME] ?? "longtext") : "longtext";
+}
+
+/** Parts that go and parts that arrive; an index that only gets another name is renamed. */
+function partClauses(kind: Exclude<PartKind, "foreign key">, was: Table, now: Table, names: NameMap) {
+  const left = new Set<Parts[PartKind]>(partsOf(now, kind));
+  const drops: string[] = [];
+  const renames: string[] = [];
+  for (const part of partsOf(was, kind)) {
+    const renamed = renameInPart(kind, part as never, addressOf(was), names) as Parts[PartKind];
+    const same = [...left].find(each => equal(each, renamed));
+    const twin =
+      same ??
+      (kind === "index" || kind === "unique"
+        ? [...left].find(each => equal({ ...each, name: part.name }, renamed))
+        : undefined);
+    if (twin) left.delete(twin);
+    if (!twin) drops.push(dropText(kind, part));
+    else if (!same) renames.push(`RENAME INDEX ${quote(part.name)} TO ${quote(twin.name)}`);
+  }
+  return { drops: [...drops, ...renames], adds: [...left].map(part => `ADD ${partText(kind, part)}`) };
+}
+
+function dropText(kind: Exclude<PartKind, "foreign key">, part: Parts[PartKind]): string {
+  if (kind === "key") return "DROP PRIMARY KEY";
+  return kind === "check" ? `DROP CONSTRAINT ${quote(part.name)}` : `DROP INDEX ${quote(part.name)}`;
+}
+
+function alterText(address: string, clauses: readonly string[]): string {
+  const name = `ALTER TABLE ${quoteTable(address)}`;
+  return clauses.length === 1 ? `${name} ${clauses[0]}` : `${name}\n  ${clauses.join(",\n  ")}`;
+}
+
+function quoteTable(address: string): string {
+  const { namespace, name } = parseAddress(address);
+  return namespace === undefined ? quote(name) : `${quote(namespace)}.${quote(name)}`;
+}
+
+function tableText(table: Table): string {
+  const lines = [
+    ...table.columns.map(columnText),
+    ...(["key", "unique", "index", "check"] as const).flatMap(kind =>
+      partsOf(table, kind).map(part => partText(kind, part)),
+    ),
+  ];
+  const note = table.note === undefined ? "" : ` COMMENT = ${literal(table.note)}`;
+  return `CREATE TABLE ${quoteTable(addressOf(table))} (\n  ${lines.join(",\n  ")}\n)${note}`;
+}
+
+function columnText(column: Column): string {
+  return [
+    quote(column.name),
+    typeOf(column),
+    column.collation && `COLLATE ${column.collation}`,
+    column.computed
+      ? `GENERATED ALWAYS AS (${renderExpression(column.computed.sql, NAME, quote)}) ${column.computed.stored ? "STORED" : "VIRTUAL"}`
+      : column.nullable
+        ? "NULL"
+        : "NOT NULL",
+    column.default && `DEFAULT ${defaultOf(column)}`,
+    column.identity && "AUTO_INCREMENT",
+    column.stamp === "updated" && `ON UPDATE ${NOW}`,
+    column.note !== undefined && `COMMENT ${literal(column.note)}`,
+  ]
+    .filter(Boolean)
+    .join(" ");
+}
+
+function defaultOf({ default: value }: Column): string {
+  return value?.kind === "sql" ? renderExpression(value.sql, NAME, quote) : "NULL";
+}
+
+function fillText(fill: Default): string {
+  return fill.kind === "sql" ? renderExpression(fill.sql, NAME, quote) : defaultText(fill);
+}
+
+function partText(kind: PartKind, part: Parts[PartKind]): string {
+  switch (kind) {
+    case "key":
+      return `PRIMARY KEY (${list((part as Parts["key"]).columns)})`;
+    case "unique":
+      return `CONSTRAINT ${quote(part.name)} UNIQUE (${list((part as Parts["unique"]).columns)})`;
+    case "index":
+      return indexText(part as Index);
+    case "check": {
+      const rule = (part as Parts["check"]).rules[0]!;
+      return `CONSTRAINT ${quote(part.name)} CHECK (${rule.kind === "sql" ? renderExpression(rule.sql, NAME, quote) : ""})`;
+    }
+    case "foreign key": {
+      const { columns, references, onDelete, onUpdate } = part as ForeignKey;
+      return [
+        `CONSTRAINT ${quote(part.name)} FOREIGN KEY (${list(columns)})`,
+        `REFERENCES ${quoteTable(references.table)} (${list(references.columns)})`,
+        `ON DELETE ${onDelete.toUpperCase()}`,
+        `ON UPDATE ${onUpdate.toUpperCase()}`,
+      ].join(" ");
+    }
+    default:
+      return kind satisfies never;
+  }
+}
+
+function indexText({ name, parts, unique, method }: Index): string {
+  const columns = parts.map(part => {
+    const column = "column" in part ? quote(part.column) : "";
+    return `${column}${part.length === undefined ? "" : `(${part.length})`}${part.descending ? " DESC" : ""}`;
+  });
+  const kind = unique ? "UNIQUE INDEX" : method === undefined ? "INDEX" : `${method.toUpperCase()} INDEX`;
+  return `${kind} ${quote(name)} (${columns.join(", ")})`;
+}
+
+function list(names: readonly string[]): string {
+  return names.map(quote).join(", ");
+}

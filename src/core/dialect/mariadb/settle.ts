@@ -1,0 +1,97 @@
+import type { Index, IndexPart, Rule, Schema, Table, Unique } from "../../schema/types.js";
+import { settleSchema, type SettleRules } from "../settle.js";
+import { defaultText, NOW, ruleText } from "./expressions.js";
+import { isUnbounded, NAME, typeText } from "./types.js";
+
+export const TOKENS = { backslash: true, hash: true } as const;
+
+/** https://mariadb.com/kb/en/identifier-names/#maximum-length; in characters, which are never more than bytes. */
+const NAME_LIMIT = 64;
+
+/** How much of a text or of bytes an index holds where nobody says: fits any index with four bytes a character. */
+const PREFIX = 191;
+
+const RULES: SettleRules = {
+  dialect: NAME,
+  tokens: TOKENS,
+  nameLimit: NAME_LIMIT,
+  keepsNotes: true,
+  type: typeText,
+  rule: ruleText,
+  default: defaultText,
+  defaultSql: text => text,
+  now: () => NOW,
+};
+
+const settledTables = new WeakMap<Table, Table>();
+
+/** The schema as MariaDB holds it, expressions as they are sent; the server spells them its own way. */
+export function settle(schema: Schema): Schema {
+  return {
+    tables: settleSchema(schema, RULES).tables.map(table => {
+      const settled = settledTables.get(table) ?? settleTable(table);
+      settledTables.set(table, settled);
+      return settled;
+    }),
+  };
+}
+
+/** A key has no name of its own, a unique index is a unique constraint, and references are never deferred. */
+function settleTable(table: Table): Table {
+  const held = table.indexes
+    .filter(index => cannotHoldIndex(index) === undefined)
+    .map(index => settleIndex(index, table));
+  const plain = held.filter(isPlainUnique);
+  return {
+    ...table,
+    ...(table.key && { key: { ...table.key, name: "PRIMARY" } }),
+    uniques: [...table.uniques, ...plain.map(asUnique)],
+    indexes: held.filter(index => !plain.includes(index)),
+    foreignKeys: table.foreignKeys.map(({ deferrable: _, ...foreignKey }) => foreignKey),
+  };
+}
+
+function settleIndex({ where: _, ...index }: Index, table: Table): Index {
+  const bounded = (part: IndexPart): IndexPart => {
+    const column = "column" in part ? table.columns.find(({ name }) => name === part.column) : undefined;
+    const cut =
+      column &&
+      part.length === undefined &&
+      !index.unique &&
+      index.method === undefined &&
+      isUnbounded(column.type);
+    const { nulls: _nulls, operatorClass: _class, ...rest } = part;
+    return cut ? { ...rest, length: PREFIX } : rest;
+  };
+  return { ...index, parts: index.parts.map(bounded) };
+}
+
+export function isPlainUnique(index: Index): boolean {
+  return (
+    index.unique === true &&
+    index.method === undefined &&
+    index.parts.every(part => "column" in part && !part.descending && part.length === undefined)
+  );
+}
+
+export function asUnique({ name, parts }: Index): Unique {
+  return { name, columns: parts.flatMap(part => ("column" in part ? [part.column] : [])) };
+}
+
+/** Parts of regular expressions that JavaScript reads otherwise than PCRE. */
+const FOREIGN_PATTERN = /\\u|\\c/;
+
+/** Why MariaDB cannot hold a rule. */
+export function cannotHold(rule: Rule): string | undefined {
+  return rule.kind === "pattern" && FOREIGN_PATTERN.test(rule.pattern)
+    ? "MariaDB reads parts of this pattern differently"
+    : undefined;
+}
+
+/** Why MariaDB cannot hold an index. */
+export function cannotHoldIndex(index: Index): string | undefined {
+  if (index.parts.some(part => "sql" in part)) return "MariaDB has no indexes over expressions";
+  return index.unique && index.where !== undefined
+    ? "MariaDB has no unique indexes over some rows only"
+    : undefined;
+}

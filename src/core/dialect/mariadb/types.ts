@@ -1,0 +1,52 @@
+import { parseDataType } from "../../schema/data-type.js";
+import type { DataType, PlainTypeName } from "../../schema/types.js";
+
+export const NAME = "mariadb";
+
+/** Plain types as information_schema spells them: https://mariadb.com/kb/en/data-types/ */
+const PLAIN: Readonly<Record<PlainTypeName, string>> = {
+  boolean: "tinyint(1)",
+  smallint: "smallint(6)",
+  integer: "int(11)",
+  bigint: "bigint(20)",
+  real: "float",
+  double: "double",
+  text: "longtext",
+  date: "date",
+  time: "time",
+  timestamp: "datetime(6)",
+  // Kept in UTC and shown in the session's zone, as a moment is; from 1970 to 2038.
+  timestamptz: "timestamp(6)",
+  uuid: "uuid",
+  // The alias json would be read back as longtext with a check of the server's own.
+  json: "longtext",
+  bytes: "longblob",
+};
+
+/** A type as the catalog spells it. */
+export function typeText(type: DataType): string {
+  switch (type.kind) {
+    case "native":
+      return type.sql[NAME] ?? "longtext";
+    case "char":
+    case "varchar":
+      return `${type.kind}(${type.length})`;
+    case "decimal":
+      return `decimal(${type.precision},${type.scale})`;
+    default:
+      return PLAIN[type.kind];
+  }
+}
+
+/** The portable type that a native one settles from; native when there is none. */
+export function raiseType(text: string): DataType {
+  const plain = (Object.keys(PLAIN) as PlainTypeName[]).find(kind => PLAIN[kind] === text);
+  if (plain) return { kind: plain };
+  const type = parseDataType(text);
+  return type && typeText(type) === text ? type : { kind: "native", sql: { [NAME]: text } };
+}
+
+/** Texts and bytes of any length, of which an index holds only the beginning. */
+export function isUnbounded(type: DataType): boolean {
+  return /^(?:tiny|medium|long)?(?:text|blob)\b/.test(typeText(type));
+}

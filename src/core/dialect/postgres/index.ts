@@ -1,0 +1,26 @@
+import type { Dialect } from "../dialect.js";
+import { catalogQueries, readCatalog } from "./catalog.js";
+import { quote } from "./expressions.js";
+import { raise } from "./raise.js";
+import { attachments, render, scriptNotes } from "./render.js";
+import { cannotHold, settle, TOKENS } from "./settle.js";
+import { NAME } from "./types.js";
+
+/** PostgreSQL 13 and later. */
+export const postgres: Dialect = {
+  name: NAME,
+  title: "PostgreSQL",
+  tokens: TOKENS,
+  quote,
+  settle,
+  raise,
+  attachments,
+  render,
+  scriptNotes,
+  catalogQueries,
+  readCatalog,
+  respells: true,
+  transactional: true,
+  cannotHold,
+  cannotHoldIndex: () => undefined,
+};

@@ -1,0 +1,70 @@
+import { addressOf, tablesByAddress } from "../schema/address.js";
+import type { Check, Column, Index, Schema, SqlText, Table } from "../schema/types.js";
+
+/**
+ * Some engines give an expression back in their own spelling: `IN ('a')` as `= ANY (ARRAY['a'::text])`. No SQL is
+ * parsed to compare the two. What was sent and what came back are noted after each run, by the place the expression
+ * stands in, and looked up when a database is compared with what its migrations say.
+ */
+export type Spellings = Readonly<Record<string, string>>;
+
+/** What came back for each expression that was sent, where it is spelled otherwise. */
+export function learnSpellings(sent: Schema, held: Schema): Spellings {
+  const found = new Map<string, string>();
+  const heldTables = tablesByAddress(held);
+  for (const table of sent.tables) {
+    const other = heldTables.get(addressOf(table));
+    if (!other) continue;
+    const texts = new Map<string, string>();
+    respellTable(other, (slot, text) => (texts.set(slot, text), text));
+    respellTable(table, (slot, text) => {
+      const spelled = texts.get(slot);
+      if (spelled !== undefined && spelled !== text) found.set(keyOf(table, slot, text), spelled);
+      return text;
+    });
+  }
+  return Object.fromEntries(found);
+}
+
+/** The schema with every expression as the engine spells it, as far as that is known. */
+export function respell(sent: Schema, spellings: Spellings): Schema {
+  return {
+    tables: sent.tables.map(table =>
+      respellTable(table, (slot, text) => spellings[keyOf(table, slot, text)] ?? text),
+    ),
+  };
+}
+
+function keyOf(table: Table, slot: string, text: string): string {
+  return JSON.stringify([addressOf(table), slot, text]);
+}
+
+/** Every expression of a table handed to `change`, with the name of the place it stands in. */
+function respellTable(table: Table, change: (slot: string, text: string) => string): Table {
+  const spell = (slot: string, sql: SqlText) => (typeof sql === "string" ? change(slot, sql) : sql);
+  return {
+    ...table,
+    columns: table.columns.map((column): Column => ({
+      ...column,
+      ...(column.default?.kind === "sql" && {
+        default: { kind: "sql", sql: spell(`default ${column.name}`, column.default.sql) },
+      }),
+      ...(column.computed && {
+        computed: { ...column.computed, sql: spell(`computed ${column.name}`, column.computed.sql) },
+      }),
+    })),
+    indexes: table.indexes.map((index): Index => ({
+      ...index,
+      parts: index.parts.map((part, at) =>
+        "sql" in part ? { ...part, sql: spell(`index ${index.name} ${at}`, part.sql) } : part,
+      ),
+      ...(index.where !== undefined && { where: spell(`where ${index.name}`, index.where) }),
+    })),
+    checks: table.checks.map((check): Check => ({
+      ...check,
+      rules: check.rules.map(rule =>
+        rule.kind === "sql" ? { ...rule, sql: spell(`check ${check.name}`, rule.sql) } : rule,
+      ),
+    })),
+  };
+}

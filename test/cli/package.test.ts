@@ -1,0 +1,37 @@
+import { execFileSync, spawnSync } from "node:child_process";
+import { mkdirSync, rmSync } from "node:fs";
+import { join } from "node:path";
+import { expect, inject, test } from "vitest";
+import { KILN_HOUSE } from "./studio.js";
+
+test("in a project where it is installed, models and tasks compile under strict, and the API runs", () => {
+  const folder = join(inject("installed"), "studio");
+  mkdirSync(folder, { recursive: true });
+  const program = join(folder, "..", "node_modules", ".bin", "emberset");
+  execFileSync(program, ["init"], { cwd: folder });
+  execFileSync("cp", ["-r", join(KILN_HOUSE, "v2", "models"), folder]);
+  execFileSync("sh", ["-c", `cat > ${folder}/run.ts`], {
+    input: `import { draft, forward, status, describe, Problem, type ForwardResult } from "emberset/tasks";
+await draft({ title: "all of it" });
+const result: ForwardResult = await forward({ mayLose: async losses => losses.length === 0 });
+const { tables } = await describe({ table: "pieces" });
+console.log(result.ran.length, (await status({})).targets[0]!.pending, tables[0]!.columns.length);
+await forward({ target: "nowhere" }).catch(error => console.log(error instanceof Problem && error.code));
+`,
+  });
+  const tsc = join(import.meta.dirname, "..", "..", "node_modules", ".bin", "tsc");
+  const types = join(import.meta.dirname, "..", "..", "node_modules", "@types");
+  const compiled = spawnSync(
+    tsc,
+    ["-p", ".", "--typeRoots", types, "--types", "node", "--noEmit", "false", "--outDir", "out"],
+    {
+      cwd: folder,
+      encoding: "utf8",
+    },
+  );
+  expect(compiled.stdout).toBe("");
+  expect(execFileSync(process.execPath, ["out/run.js"], { cwd: folder, encoding: "utf8" })).toBe(
+    "1 0 11\nE104\n",
+  );
+  rmSync(folder, { recursive: true });
+});

@@ -1,0 +1,134 @@
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
+import { afterAll, beforeEach, describe, expect, test } from "vitest";
+import { mariadbEngine } from "../engines/mariadb.js";
+import { postgresEngine } from "../engines/postgres.js";
+import { KILN_HOUSE, Studio } from "./studio.js";
+
+const engines = { PostgreSQL: await postgresEngine(), MariaDB: await mariadbEngine() };
+
+describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
+  beforeEach(() => engine?.empty());
+  afterAll(() => engine?.close());
+
+  const url = () => engine!.url;
+  const config = (more = "") =>
+    `export default { targets: { local: { dialect: "${engine!.dialect.name}", url: process.env.STUDIO_URL!, lockTimeout: "1s" ${more} } } };\n`;
+  const studio = () =>
+    new Studio({ "emberset.config.ts": config(), ".env": `STUDIO_URL=${url()}\n` }).useModels("v1");
+  /** The demo's rows in the dialect's words for true and false. */
+  const rows = (version: string) =>
+    readFileSync(join(KILN_HOUSE, `rows-${version}.sql`), "utf8")
+      .replace(/\('(Celadon|Oatmeal)', 1/g, "('$1', true")
+      .replace("('Copper Red', 0", "('Copper Red', false")
+      .split(/;\n/)
+      .filter(sql => sql.trim() !== "");
+  const addRows = async (version: string) => {
+    for (const sql of rows(version)) await engine!.run(sql);
+  };
+  const stateOf = async () =>
+    JSON.stringify(
+      (await engine!.readCatalog()).schema.tables.filter(({ name }) => name !== "emberset_ledger"),
+    );
+
+  test.runIf(engine)("the co-operative's three versions, forward with rows, and back", async () => {
+    const project = studio();
+    const states: string[] = [];
+    for (const version of ["v1", "v2", "v3"] as const) {
+      project.useModels(version).ok("draft", `models ${version}`);
+      states.push(await stateOf());
+      expect(project.ok("forward", "--yes")).toContain("1 migration ran");
+      expect(project.ok("status", "--strict")).toContain("no drift");
+      if (version !== "v3") await addRows(version);
+    }
+    expect(
+      await engine!.rows("SELECT title, weight_grams FROM pieces WHERE id IN (1, 3) ORDER BY id"),
+    ).toEqual([
+      { title: "Tall jug", weight_grams: 1450 },
+      { title: "Tea bowl", weight_grams: 1 },
+    ]);
+    const described = project.ok("describe", "pieces");
+    expect(described).toMatch(/fk_pieces_potter_id +\(potter_id\) → potters \(id\), on delete restrict/);
+    expect(described).toMatch(/updated_at .* stamped when updated/);
+
+    project.ok("back", "--yes");
+    expect(await engine!.rows("SELECT title, weight FROM pieces WHERE id = 1")).toEqual([
+      { title: "Tall jug", weight: 1450 },
+    ]);
+    expect(project.ok("status")).toContain("2 run · 1 pending · no drift");
+    project.ok("back", "--to", "0", "--yes");
+    expect(await stateOf()).toBe(states[0]);
+  });
+
+  test.runIf(engine)("drift is told, rows in the way stop it, and a failing statement is named", async () => {
+    const project = studio();
+    project.ok("draft", "first tables");
+    project.ok("forward");
+    await engine!.run("ALTER TABLE clays ADD COLUMN colour varchar(9)");
+    await engine!.run("ALTER TABLE kilns ALTER COLUMN fuel SET DEFAULT 'gas'");
+    const drifted = project.ok("status");
+    expect(drifted).toContain("add column clays.colour: varchar(9), may be null");
+    expect(drifted).toMatch(/alter column kilns\.fuel: nothing → default 'gas'/);
+
+    await addRows("v1");
+    await engine!.run("UPDATE pieces SET potter_id = 2, title = 'Tea bowl' WHERE id = 4");
+    project.useModels("v2").ok("draft", "glazes");
+    const refused = project.emberset("forward");
+    expect([refused.status, refused.stderr]).toEqual([
+      3,
+      expect.stringContaining("1 value of pieces (potter_id, title)"),
+    ]);
+
+    await engine!.run("UPDATE pieces SET title = 'Another' WHERE id = 4");
+    const file = `migrations/0002-glazes/forward.${engine!.dialect.name}.sql`;
+    project.write(file, `INSERT INTO nowhere VALUES (1);\n${project.read(file)}`);
+    const before = await stateOf();
+    const failed = project.emberset("forward");
+    expect(failed.stderr).toMatch(
+      /E405 Migration 0002-glazes failed, and the database is as it was before it[^]*nowhere/,
+    );
+    expect([failed.status, await stateOf()]).toEqual([4, before]);
+  });
+
+  test.runIf(engine)("two processes at once run each migration once", async () => {
+    const project = studio();
+    project.ok("draft", "first tables");
+    const ends = await Promise.all(
+      [1, 2, 3].map(() => new Promise(resolve => project.start("forward").once("exit", resolve))),
+    );
+    expect(ends).toEqual([0, 0, 0]);
+    expect(await engine!.rows("SELECT number FROM emberset_ledger")).toEqual([{ number: 1 }]);
+  });
+
+  test.runIf(engine)(
+    "a server, a user or a database that is not there is one clear error, and no secret is shown",
+    () => {
+      const scheme = engine!.dialect.name;
+      const cases = [
+        [`${scheme}://ada:hush@127.0.0.1:1/studio`, "E410", 4],
+        [`${scheme}://ada:hush@${new URL(url()).host}/studio`, "E411", 4],
+        [url().replace(/[^/]*$/, "emberset_not_there"), "E400", 2],
+      ] as const;
+      for (const [place, code, exit] of cases) {
+        const project = studio();
+        project.write(".env", `STUDIO_URL=${place}\n`).ok("draft", "first tables");
+        for (const args of [["back"], ["back", "--json", "--trace"]]) {
+          const { status, stdout, stderr } = project.emberset(...args);
+          expect(`${stdout}${stderr}`).toContain(code);
+          expect(`${stdout}${stderr}`).not.toMatch(/hush|\bat .*:\d+:\d+/);
+          expect(status).toBe(exit);
+        }
+      }
+      expect(title).toBe(engine!.dialect.title);
+    },
+  );
+
+  test.runIf(engine)("--create-database makes the database", async () => {
+    const project = studio();
+    const name = `emberset_made_${process.pid}_${engine!.dialect.name}`;
+    project.write(".env", `STUDIO_URL=${url().replace(/[^/]*$/, name)}\n`).ok("draft", "first tables");
+    expect(project.emberset("forward").stderr).toContain("--create-database");
+    expect(project.ok("forward", "--create-database")).toContain("1 migration ran");
+    await engine!.run(`DROP DATABASE ${name}`);
+  });
+});

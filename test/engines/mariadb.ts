@@ -1,0 +1,43 @@
+import { createConnection } from "mysql2/promise";
+import type { CatalogRow } from "../../src/core/dialect/dialect.js";
+import { mariadb } from "../../src/core/dialect/mariadb/index.js";
+import type { Engine } from "./engine.js";
+
+const SERVER = process.env["EMBERSET_TEST_MARIADB"] ?? "mariadb://root@127.0.0.1:3306/";
+
+/** A database of its own on a MariaDB server; undefined when no server answers. */
+export async function mariadbEngine(): Promise<Engine | undefined> {
+  // Set to nothing where there is no server to be had.
+  if (SERVER === "") return undefined;
+  const connection = await createConnection({
+    uri: SERVER,
+    connectTimeout: 3000,
+    dateStrings: true,
+    supportBigNumbers: true,
+  }).catch(() => undefined);
+  if (!connection) return undefined;
+  const name = `emberset_test_${process.pid}_${Math.random().toString(36).slice(2, 8)}`;
+  const empty = async () => {
+    await connection.query(`DROP DATABASE IF EXISTS ${name}`);
+    await connection.query(`CREATE DATABASE ${name} CHARACTER SET utf8mb4`);
+    await connection.query(`USE ${name}`);
+  };
+  await empty();
+  const rows = async (sql: string) => (await connection.query(sql))[0] as CatalogRow[];
+  return {
+    dialect: mariadb,
+    url: new URL(name, SERVER).href,
+    run: async sql => void (await connection.query(sql)),
+    rows,
+    readCatalog: async () => {
+      const results: CatalogRow[][] = [];
+      for (const sql of mariadb.catalogQueries) results.push(await rows(sql));
+      return mariadb.readCatalog(results);
+    },
+    empty,
+    close: async () => {
+      await connection.query(`DROP DATABASE ${name}`);
+      await connection.end();
+    },
+  };
+}
