@@ -98,7 +98,7 @@ const project = {
   unknownPoint: define("E106", 2, (v: { point: string; numbers: string }) => ({
     what: "There is no such point to compare",
     received: v.point,
-    valid: `models, history, empty, or a migration's number${v.numbers && ` (${v.numbers})`}`,
+    valid: `models, history, empty, target:NAME, or a migration's number${v.numbers && ` (${v.numbers})`}`,
   })),
   unknownTable: define("E107", 2, (v: { table: string; known: readonly string[] }) => ({
     what: "There is no such table in the database",

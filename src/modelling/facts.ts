@@ -22,8 +22,8 @@ export function sql(text: CheckText): SqlExpression {
 
 export type DefaultValue = string | number | boolean | SqlExpression;
 
-/** Portable SQL types; `varchar`, `char` and `decimal` carry their sizes: `varchar(80)`, `decimal(10,2)`. */
-export type TypeName =
+/** Portable SQL types without sizes. */
+export type PlainTypeName =
   | "boolean"
   | "smallint"
   | "integer"
@@ -37,10 +37,11 @@ export type TypeName =
   | "timestamptz"
   | "uuid"
   | "json"
-  | "bytes"
-  | `char(${number})`
-  | `varchar(${number})`
-  | `decimal(${number},${number})`;
+  | "bytes";
+
+/** Portable SQL types; some carry their sizes: `varchar(80)`, `decimal(10,2)`. */
+export type TypeName =
+  PlainTypeName | `char(${number})` | `varchar(${number})` | `decimal(${number},${number})`;
 
 /** What the database does with referring rows when the row they refer to is deleted, or its key changes. */
 export type Action = "restrict" | "cascade" | "set null" | "set default" | "no action";

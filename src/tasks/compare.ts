@@ -55,7 +55,7 @@ export async function compare({
   ...options
 }: CompareOptions): Promise<CompareResult> {
   const project = await openProject(options);
-  const [start, end] = [await readPoint(project, from), await readPoint(project, to)];
+  const [start, end] = [await readPoint(project, from, options), await readPoint(project, to, options)];
   const changes = changesBetween(start, end);
   const compared = withRisks(changes);
   const rows = changes.length > 0 ? await askRows(project, start, changes, options) : undefined;
@@ -96,6 +96,7 @@ async function askRows(
   changes: readonly Change[],
   options: TargetOptions,
 ): Promise<RowReport | undefined> {
+  if (start.live) return undefined;
   const target = chooseTarget(project.settings, options.target);
   return withExistingDatabase(target, { mode: "read", trace: options.trace }, async database => {
     const state = await readState(database, project.history());

@@ -218,7 +218,7 @@ const CASES: readonly Case[] = [
     args: ["compare", "--from", "0007"],
     code: "E106",
     exit: 2,
-    says: ["0007", "models, history, empty"],
+    says: ["0007", "models, history, empty, target:NAME"],
   },
   {
     name: "a title of no letters",

@@ -39,6 +39,7 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
       states.push(await stateOf());
       expect(project.ok("forward", "--yes")).toContain("1 migration ran");
       expect(project.ok("status", "--strict")).toContain("no drift");
+      expect(project.ok("compare", "--from", "target:local", "--strict")).toContain("no difference");
       if (version !== "v3") await addRows(version);
     }
     expect(
@@ -69,6 +70,10 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
     const drifted = project.ok("status");
     expect(drifted).toContain("add column clays.colour: varchar(9), may be null");
     expect(drifted).toMatch(/alter column kilns\.fuel: nothing → default 'gas'/);
+
+    expect(project.ok("compare", "--from", "history", "--to", "target:local")).toMatch(
+      /clays\.colour[^]*2 changes/,
+    );
 
     await addRows("v1");
     await engine!.run("UPDATE pieces SET potter_id = 2, title = 'Tea bowl' WHERE id = 4");

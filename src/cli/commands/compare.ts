@@ -20,7 +20,7 @@ export function compareCommand(session: Session): CommandModule<object, Args> {
       yargs
         .option("from", {
           type: "string",
-          describe: "models, history, empty, or a number; history when left out",
+          describe: "models, history, empty, a number, or target:NAME; history when left out",
           requiresArg: true,
         })
         .option("to", { type: "string", describe: "The same; models when left out", requiresArg: true })
@@ -31,6 +31,7 @@ export function compareCommand(session: Session): CommandModule<object, Args> {
         })
         .option("strict", { type: "boolean", describe: "Exit with 1 when something differs" })
         .example("$0 compare", "What the models have and the migrations do not")
+        .example("$0 compare --from target:live --to models", "What a live database lacks")
         .example("$0 compare --from 0002 --to history", "What came after migration 0002"),
     handler: async args => {
       const { from, to, target } = args;

@@ -1,5 +1,6 @@
 import type { AlterColumn, Change } from "../change/types.js";
 import { describeChange, titleOf } from "../change/words.js";
+import { startNames } from "../change/start-names.js";
 import { columnsOfComputed, columnsOfPart } from "../change/columns-used.js";
 import { addressOf, tablesByAddress } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
@@ -323,28 +324,6 @@ function splitUnnameable(changes: readonly Change[], after: Schema, syntax: Alte
     const before = { ...value, name: change.from };
     return [{ kind: "alter part", table: change.table, what: change.what, before, after: value } as Change];
   });
-}
-
-/** Names at the start of a plan, by names at its end. */
-export function startNames(changes: readonly Change[]) {
-  const tables = new Map<string, string>();
-  const columns = new Map<string, string>();
-  const key = (table: string, column: string) => JSON.stringify([table, column]);
-  for (const change of changes) {
-    if (change.kind === "rename table") {
-      tables.set(change.to, tables.get(change.from) ?? change.from);
-      tables.delete(change.from);
-    }
-    if (change.kind === "rename column") {
-      const from = key(change.table, change.from);
-      columns.set(key(change.table, change.to), columns.get(from) ?? change.from);
-      columns.delete(from);
-    }
-  }
-  return {
-    table: (address: string) => tables.get(address) ?? address,
-    column: (table: string, column: string) => columns.get(key(table, column)) ?? column,
-  };
 }
 
 /** The columns of a plan, as table and name at its end, whose types change. */

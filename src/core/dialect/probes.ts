@@ -1,4 +1,5 @@
 import type { AddPart, Change } from "../change/types.js";
+import { startNames, type StartNames } from "../change/start-names.js";
 import { columnsOfPart } from "../change/columns-used.js";
 import { addressOf, parseAddress } from "../schema/address.js";
 import type { ForeignKey } from "../schema/types.js";
@@ -23,7 +24,7 @@ export function sayCount(count: number, question: string): string {
 
 /** The probes of a plan. Standard SQL: the same for every dialect but for its quoting. */
 export function probes(plan: RenderPlan, dialect: Dialect): Probe[] {
-  const start = namesAtStart(plan.changes);
+  const start = startNames(plan.changes);
   const table = (address: string) => {
     const { namespace, name } = parseAddress(start.table(address));
     return namespace === undefined
@@ -97,7 +98,7 @@ function probeOf(change: Change, { dialect, start, table }: Naming): Omit<Probe,
 
 function probeOfPart(change: AddPart, { dialect, start, table }: Naming): Omit<Probe, "change"> | undefined {
   const columns = columnsOfPart(change.what, change.value);
-  if (columns.some(column => start.arrives(change.table, column))) return undefined;
+  if (columns.some(column => start.columnArrives(change.table, column))) return undefined;
   const quoted = (column: string) => dialect.quote(start.column(change.table, column));
   const duplicates = (names: readonly string[], where?: string): Omit<Probe, "change"> => ({
     question: `values of ${change.table} (${names.join(", ")}) held by more than one row`,
@@ -155,39 +156,5 @@ function orphans(
     question: `rows of ${address} whose ${columns.join(", ")} refers to nothing in ${references.table}`,
     sql: `SELECT count(*) AS n FROM ${table(address)} AS r WHERE ${[...present, ...missing].join(" AND ")}`,
     meaning: "refuses",
-  };
-}
-
-interface StartNames {
-  readonly table: (address: string) => string;
-  readonly column: (table: string, column: string) => string;
-  readonly arrives: (table: string, column: string) => boolean;
-  readonly tableArrives: (table: string) => boolean;
-}
-
-/** What things are called before the changes run, asked by their names after. */
-function namesAtStart(changes: readonly Change[]): StartNames {
-  const tables = new Map<string, string>();
-  const columns = new Map<string, string>();
-  const added = new Set<string>();
-  const key = (table: string, column: string) => JSON.stringify([table, column]);
-  for (const change of changes) {
-    if (change.kind === "rename table") {
-      tables.set(change.to, tables.get(change.from) ?? change.from);
-      tables.delete(change.from);
-    }
-    if (change.kind === "rename column") {
-      const from = key(change.table, change.from);
-      columns.set(key(change.table, change.to), columns.get(from) ?? change.from);
-      columns.delete(from);
-    }
-    if (change.kind === "add table") added.add(addressOf(change.table));
-    if (change.kind === "add column") added.add(key(change.table, change.column.name));
-  }
-  return {
-    table: address => tables.get(address) ?? address,
-    column: (table, column) => columns.get(key(table, column)) ?? column,
-    arrives: (table, column) => added.has(table) || added.has(key(table, column)),
-    tableArrives: table => added.has(table),
   };
 }

@@ -1,3 +1,5 @@
+import type { PlainTypeName } from "../../modelling/facts.js";
+
 /**
  * A schema as plain, read-only data. The same types hold it in portable words (as the models and the migrations
  * say it) and settled (as one dialect holds it: native types, defaults and checks as SQL).
@@ -33,21 +35,7 @@ export interface Column {
   readonly note?: string;
 }
 
-export type PlainTypeName =
-  | "boolean"
-  | "smallint"
-  | "integer"
-  | "bigint"
-  | "real"
-  | "double"
-  | "text"
-  | "date"
-  | "time"
-  | "timestamp"
-  | "timestamptz"
-  | "uuid"
-  | "json"
-  | "bytes";
+export type { PlainTypeName };
 
 export type DataType =
   | { readonly kind: PlainTypeName }

@@ -1,6 +1,7 @@
 import { addressOf } from "../../schema/address.js";
 import type { Action, Check, Column, ForeignKey, Index, IndexPart, Table } from "../../schema/types.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../dialect.js";
+import { groupRows } from "../catalog-rows.js";
 import { spellExpression } from "../settle.js";
 import { asUnique, isPlainUnique, TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
@@ -38,9 +39,10 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
     checkRows = [],
     otherRows = [],
   ] = results;
-  const [columns, indexes, references, checks] = [columnRows, indexRows, referenceRows, checkRows].map(
-    groupBy,
-  ) as [Groups, Groups, Groups, Groups];
+  const columns = groupRows(columnRows, "owner");
+  const indexes = groupRows(indexRows, "owner");
+  const references = groupRows(referenceRows, "owner");
+  const checks = groupRows(checkRows, "owner");
   const tables = tableRows
     .filter(({ kind }) => kind === "BASE TABLE")
     .map((row): Table => {
@@ -80,19 +82,6 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
     ...(owner !== null && { table: String(owner) }),
   }));
   return { schema: { tables }, leftAlone: [...views, ...others] };
-}
-
-type Groups = ReadonlyMap<string, readonly CatalogRow[]>;
-
-function groupBy(rows: readonly CatalogRow[]): Groups {
-  const groups = new Map<string, CatalogRow[]>();
-  for (const row of rows) {
-    const key = String(row["owner"]);
-    const group = groups.get(key);
-    if (group) group.push(row);
-    else groups.set(key, [row]);
-  }
-  return groups;
 }
 
 function readColumn(row: CatalogRow, tableCollation: unknown): Column {

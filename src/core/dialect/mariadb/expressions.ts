@@ -1,5 +1,5 @@
 import type { Column, Default, Rule } from "../../schema/types.js";
-import { placeOf } from "../tokens.js";
+import { ruleCondition } from "../rules.js";
 
 /** A name as MariaDB quotes it. */
 export function quote(name: string): string {
@@ -17,43 +17,19 @@ export function ruleText(
   rule: Exclude<Rule, { kind: "sql" }>,
   column: Column | undefined,
 ): string | undefined {
-  const place = placeOf(rule.column);
-  switch (rule.kind) {
-    case "min":
-      return `${place} >= ${literal(rule.value)}`;
-    case "max":
-      return `${place} <= ${literal(rule.value)}`;
-    case "above":
-      return `${place} > ${rule.value}`;
-    case "below":
-      return `${place} < ${rule.value}`;
-    case "min length":
-      return `char_length(${place}) >= ${rule.value}`;
-    case "max length": {
-      const { type } = column ?? {};
-      const held = (type?.kind === "varchar" || type?.kind === "char") && type.length <= rule.value;
-      return held ? undefined : `char_length(${place}) <= ${rule.value}`;
-    }
-    case "in":
-      return `${place} IN (${rule.values.map(literal).join(", ")})`;
-    case "not in":
-      return `${place} NOT IN (${rule.values.map(literal).join(", ")})`;
-    case "divisible":
-      return `${place} % ${rule.value} = 0`;
-    case "contains":
-      return `locate(${literal(rule.value)}, ${place}) > 0`;
-    case "not contains":
-      return `locate(${literal(rule.value)}, ${place}) = 0`;
-    case "pattern":
-      // Without a flag, the column's collation would decide on capitals: https://mariadb.com/kb/en/pcre/
-      return `${place} REGEXP ${literal(`(?${rule.flags.includes("i") ? "i" : "-i"})${rule.pattern}`)}`;
-    case "boolean":
-      return `${place} IN (0, 1)`;
-    case "json":
-      return `json_valid(${place})`;
-    default:
-      return rule satisfies never;
-  }
+  const { type } = column ?? {};
+  const bounded = type?.kind === "varchar" || type?.kind === "char";
+  if (rule.kind === "max length" && bounded && type.length <= rule.value) return undefined;
+  return ruleCondition(rule, {
+    literal,
+    length: "char_length",
+    position: (text, place) => `locate(${text}, ${place})`,
+    // Without a flag, the column's collation would decide on capitals: https://mariadb.com/kb/en/pcre/
+    pattern: (place, pattern, caseless) =>
+      `${place} REGEXP ${literal(`(?${caseless ? "i" : "-i"})${pattern}`)}`,
+    boolean: place => `${place} IN (0, 1)`,
+    json: place => `json_valid(${place})`,
+  });
 }
 
 export function defaultText(value: Exclude<Default, { kind: "sql" }>): string {

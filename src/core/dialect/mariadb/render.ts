@@ -14,7 +14,7 @@ import {
   type Schema,
   type Table,
 } from "../../schema/types.js";
-import { startNames } from "../alter.js";
+import { startNames } from "../../change/start-names.js";
 import type { Block, RenderPlan } from "../dialect.js";
 import { renderExpression } from "../settle.js";
 import { defaultText, literal, NOW, quote } from "./expressions.js";

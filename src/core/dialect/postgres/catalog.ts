@@ -11,6 +11,7 @@ import type {
   Unique,
 } from "../../schema/types.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../dialect.js";
+import { groupRows } from "../catalog-rows.js";
 import { spellExpression } from "../settle.js";
 import { stampName } from "./expressions.js";
 import { TOKENS } from "./settle.js";
@@ -77,10 +78,13 @@ export const catalogQueries = [
 /** What the catalog says; the lists are the answers to `catalogQueries`, in that order. */
 export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalog {
   const [tableRows = [], columnRows = [], constraintRows = [], indexRows = [], otherRows = []] = results;
-  const columns = groupBy(columnRows);
-  const constraints = groupBy(constraintRows);
-  const indexes = groupBy(indexRows);
-  const triggers = groupBy(otherRows.filter(({ kind }) => kind === "trigger"));
+  const columns = groupRows(columnRows, "table_oid");
+  const constraints = groupRows(constraintRows, "table_oid");
+  const indexes = groupRows(indexRows, "table_oid");
+  const triggers = groupRows(
+    otherRows.filter(({ kind }) => kind === "trigger"),
+    "table_oid",
+  );
   const identity = (row: CatalogRow) => ({
     name: String(row["name"]),
     ...(row["here"] === true ? {} : { namespace: String(row["namespace"]) }),
@@ -126,17 +130,6 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
     };
   });
   return { schema: { tables }, leftAlone: leftAlone(otherRows, addresses, stamps) };
-}
-
-function groupBy(rows: readonly CatalogRow[]): Map<string, CatalogRow[]> {
-  const groups = new Map<string, CatalogRow[]>();
-  for (const row of rows) {
-    const key = String(row["table_oid"]);
-    const group = groups.get(key);
-    if (group) group.push(row);
-    else groups.set(key, [row]);
-  }
-  return groups;
 }
 
 function readColumn(row: CatalogRow): Column {

@@ -1,5 +1,5 @@
 import type { Column, Default, Rule } from "../../schema/types.js";
-import { placeOf } from "../tokens.js";
+import { ruleCondition } from "../rules.js";
 
 /** A name as PostgreSQL quotes it. */
 export function quote(name: string): string {
@@ -16,41 +16,17 @@ export function ruleText(
   rule: Exclude<Rule, { kind: "sql" }>,
   column: Column | undefined,
 ): string | undefined {
-  const place = placeOf(rule.column);
-  switch (rule.kind) {
-    case "min":
-      return `${place} >= ${literal(rule.value)}`;
-    case "max":
-      return `${place} <= ${literal(rule.value)}`;
-    case "above":
-      return `${place} > ${rule.value}`;
-    case "below":
-      return `${place} < ${rule.value}`;
-    case "min length":
-      return `char_length(${place}) >= ${rule.value}`;
-    case "max length": {
-      const { type } = column ?? {};
-      const held = (type?.kind === "varchar" || type?.kind === "char") && type.length <= rule.value;
-      return held ? undefined : `char_length(${place}) <= ${rule.value}`;
-    }
-    case "in":
-      return `${place} IN (${rule.values.map(literal).join(", ")})`;
-    case "not in":
-      return `${place} NOT IN (${rule.values.map(literal).join(", ")})`;
-    case "divisible":
-      return `${place} % ${rule.value} = 0`;
-    case "contains":
-      return `position(${literal(rule.value)} in ${place}) > 0`;
-    case "not contains":
-      return `position(${literal(rule.value)} in ${place}) = 0`;
-    case "pattern":
-      return `${place} ${rule.flags.includes("i") ? "~*" : "~"} ${literal(rule.pattern)}`;
-    case "boolean":
-    case "json":
-      return undefined;
-    default:
-      return rule satisfies never;
-  }
+  const { type } = column ?? {};
+  const bounded = type?.kind === "varchar" || type?.kind === "char";
+  if (rule.kind === "max length" && bounded && type.length <= rule.value) return undefined;
+  return ruleCondition(rule, {
+    literal,
+    length: "char_length",
+    position: (text, place) => `position(${text} in ${place})`,
+    pattern: (place, pattern, caseless) => `${place} ${caseless ? "~*" : "~"} ${literal(pattern)}`,
+    boolean: () => undefined,
+    json: () => undefined,
+  });
 }
 
 export function defaultText(value: Exclude<Default, { kind: "sql" }>): string {

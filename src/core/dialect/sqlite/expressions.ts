@@ -1,4 +1,4 @@
-import { placeOf } from "../tokens.js";
+import { ruleCondition } from "../rules.js";
 import type { Column, Default, Rule } from "../../schema/types.js";
 
 /** A name as SQLite quotes it. */
@@ -22,39 +22,14 @@ const UUID =
 
 /** A rule as a condition, columns as places. Undefined: SQLite has no way to hold it. */
 export function ruleText(rule: Exclude<Rule, { kind: "sql" }>): string | undefined {
-  const column = placeOf(rule.column);
-  switch (rule.kind) {
-    case "min":
-      return `${column} >= ${literal(rule.value)}`;
-    case "max":
-      return `${column} <= ${literal(rule.value)}`;
-    case "above":
-      return `${column} > ${rule.value}`;
-    case "below":
-      return `${column} < ${rule.value}`;
-    case "min length":
-      return `length(${column}) >= ${rule.value}`;
-    case "max length":
-      return `length(${column}) <= ${rule.value}`;
-    case "in":
-      return `${column} IN (${rule.values.map(literal).join(", ")})`;
-    case "not in":
-      return `${column} NOT IN (${rule.values.map(literal).join(", ")})`;
-    case "divisible":
-      return `${column} % ${rule.value} = 0`;
-    case "contains":
-      return `instr(${column}, ${literal(rule.value)}) > 0`;
-    case "not contains":
-      return `instr(${column}, ${literal(rule.value)}) = 0`;
-    case "boolean":
-      return `${column} IN (0, 1)`;
-    case "json":
-      return `json_valid(${column})`;
-    case "pattern":
-      return undefined;
-    default:
-      return rule satisfies never;
-  }
+  return ruleCondition(rule, {
+    literal,
+    length: "length",
+    position: (text, column) => `instr(${column}, ${text})`,
+    pattern: () => undefined,
+    boolean: column => `${column} IN (0, 1)`,
+    json: column => `json_valid(${column})`,
+  });
 }
 
 export function defaultText(value: Exclude<Default, { kind: "sql" }>): string {
