@@ -1,10 +1,40 @@
 import type { Direction } from "../core/direction.js";
 import type { Spellings } from "../core/dialect/spellings.js";
+import type { Dialect } from "../core/dialect/dialect.js";
+import { renderFor } from "../core/dialect/plan.js";
+import { EMPTY_SCHEMA, type Column, type DataType, type Table } from "../core/schema/types.js";
 import { VERSION } from "../version.js";
 import type { Database } from "./database.js";
 
 /** The table in each database that records which migrations ran there. */
 export const LEDGER = "emberset_ledger";
+
+const column = (name: string, type: DataType, nullable = false): Column => ({ name, type, nullable });
+
+/** The ledger as any other table, so that each dialect makes it in its own words. */
+const LEDGER_TABLE: Table = {
+  name: LEDGER,
+  columns: [
+    column("number", { kind: "integer" }),
+    column("name", { kind: "varchar", length: 255 }),
+    column("forward_sum", { kind: "char", length: 16 }),
+    column("back_sum", { kind: "char", length: 16 }),
+    column("ran_at", { kind: "varchar", length: 30 }),
+    column("took_ms", { kind: "integer" }),
+    column("program", { kind: "varchar", length: 40 }),
+    column("spellings", { kind: "text" }, true),
+  ],
+  key: { name: `pk_${LEDGER}`, columns: ["number"] },
+  uniques: [],
+  indexes: [],
+  foreignKeys: [],
+  checks: [],
+};
+
+function ledgerStatements(dialect: Dialect): string[] {
+  const blocks = renderFor(dialect, EMPTY_SCHEMA, [{ kind: "add table", table: LEDGER_TABLE }]);
+  return blocks.flatMap(({ statements }) => statements);
+}
 
 /** One migration that ran. */
 export interface LedgerEntry {
@@ -37,9 +67,9 @@ export async function readLedger(database: Database): Promise<LedgerEntry[]> {
   }));
 }
 
-/** Whether one migration is recorded as run. */
-export async function hasRun(database: Database, number: number): Promise<boolean> {
-  if (!(await database.hasTable(LEDGER))) return false;
+/** Whether one migration is recorded as run; undefined where there is no ledger yet. */
+export async function hasRun(database: Database, number: number): Promise<boolean | undefined> {
+  if (!(await database.hasTable(LEDGER))) return undefined;
   const rows = await database.rows(
     `SELECT 1 FROM ${database.dialect.quote(LEDGER)} WHERE number = ?`,
     number,
@@ -54,20 +84,18 @@ export interface LedgerRecord {
   readonly checksums: Readonly<Record<Direction, string>>;
   readonly tookMs: number;
   readonly spellings?: Spellings | undefined;
+  /** Whether the ledger is there. */
+  readonly known: boolean;
 }
 
 /** Notes that a migration ran forward, or takes the note away when it ran back. Part of the migration's transaction. */
 export async function recordRun(
   database: Database,
-  { migration, direction, checksums, tookMs, spellings }: LedgerRecord,
+  { migration, direction, checksums, tookMs, spellings, known }: LedgerRecord,
 ): Promise<void> {
   const table = database.dialect.quote(LEDGER);
   if (direction === "forward") {
-    await database.run(
-      `CREATE TABLE IF NOT EXISTS ${table} (number integer NOT NULL PRIMARY KEY, name varchar(255) NOT NULL, ` +
-        "forward_sum char(16) NOT NULL, back_sum char(16) NOT NULL, ran_at varchar(30) NOT NULL, " +
-        "took_ms integer NOT NULL, program varchar(40) NOT NULL, spellings text NULL)",
-    );
+    if (!known) for (const sql of ledgerStatements(database.dialect)) await database.run(sql);
     await database.run(
       `INSERT INTO ${table} (number, name, forward_sum, back_sum, ran_at, took_ms, program, spellings) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
       migration.number,

@@ -48,7 +48,7 @@ export async function runMigration(
   const start = performance.now();
   return database.exclusively(async () => {
     const recorded = await hasRun(database, migration.number);
-    if (recorded === (direction === "forward")) return { outcome: "already", tookMs: 0 };
+    if ((recorded ?? false) === (direction === "forward")) return { outcome: "already", tookMs: 0 };
     const watch = await database.watch(statements, managed);
     for (const [done, statement] of statements.entries()) {
       await runStatement(database, { ...statement, done }, migration, file);
@@ -61,7 +61,14 @@ export async function runMigration(
       direction === "forward" && database.dialect.respells
         ? await newSpellings(database, after())
         : undefined;
-    await recordRun(database, { migration, direction, checksums, tookMs, spellings });
+    await recordRun(database, {
+      migration,
+      direction,
+      checksums,
+      tookMs,
+      spellings,
+      known: recorded !== undefined,
+    });
     return { outcome: "done", tookMs };
   });
 }

@@ -103,10 +103,11 @@ function readMigration(
 type Broken = (reason: string, cause?: unknown) => Error;
 
 function readRecord(file: string, broken: Broken): MigrationRecord {
-  if (!existsSync(file)) throw broken("there is no migration.json");
+  const text = readIfThere(file);
+  if (text === undefined) throw broken("there is no migration.json");
   let json: unknown;
   try {
-    json = JSON.parse(readFileSync(file, "utf8"));
+    json = JSON.parse(text);
   } catch (error) {
     throw broken(`it is not JSON (${(error as Error).message})`, error);
   }
@@ -143,9 +144,19 @@ export interface Script {
 /** @throws Problem E303 when the migration has no script for the dialect */
 export function readScript(migration: Migration, direction: Direction, dialect: string): Script {
   const file = join(migration.folder, scriptName(direction, dialect));
-  if (!existsSync(file)) throw problems.missingScript({ file, dialect });
-  const text = readFileSync(file, "utf8");
+  const text = readIfThere(file);
+  if (text === undefined) throw problems.missingScript({ file, dialect });
   return { file, text, checksum: checksumOf(text) };
+}
+
+/** One call to the file system where asking first would be two. */
+function readIfThere(file: string): string | undefined {
+  try {
+    return readFileSync(file, "utf8");
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === "ENOENT") return undefined;
+    throw error;
+  }
 }
 
 /** Version control may turn line ends; that is no edit. */

@@ -1,3 +1,4 @@
+import { risks } from "../core/change/risk.js";
 import { invert } from "../core/change/invert.js";
 import { describeChange } from "../core/change/words.js";
 import { planFor } from "../core/dialect/plan.js";
@@ -126,8 +127,8 @@ async function askRows(
   { mayLose }: RunOptions,
 ): Promise<void> {
   const changes = direction === "forward" ? migration.changes : invert(migration.changes);
-  // No row is concerned when tables only arrive.
-  if (changes.every(({ kind }) => kind === "add table")) return;
+  // Where nothing can be refused or lost, no row needs to be asked.
+  if (risks(changes).every(({ level }) => level === "safe")) return;
   const plan = planFor(database.dialect, startOf(migration, direction), changes);
   const found = await runProbes(database, probes(plan, database.dialect));
   const [refusing, losing] = (["refuses", "loses"] as const).map(meaning =>

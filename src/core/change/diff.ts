@@ -60,13 +60,16 @@ export function diff(a: Schema, b: Schema, hints: DiffHints = {}): Change[] {
       return renames ? [[address, usable(renames, columnsByName(was), columnsByName(now))] as const] : [];
     }),
   );
+  const renaming = tableNames.size > 0 || columnNames.size > 0;
   const staying = tableNames.size > 0 ? new Set([...before.keys()].filter(survives)) : new Set<string>();
   return order([
     ...a.tables
       .filter(table => !survives(addressOf(table)))
       .map(table => ({ kind: "drop table", table }) as const),
     ...sequence(tableNames, staying).map(([from, to]) => ({ kind: "rename table", from, to }) as const),
-    ...pairs.flatMap(pair => diffTable({ ...pair, names, columnNames, survives, stayed, hints })),
+    ...pairs.flatMap(pair =>
+      diffTable({ ...pair, names: renaming ? names : undefined, columnNames, survives, stayed, hints }),
+    ),
     ...b.tables
       .filter(table => !stayed(addressOf(table)))
       .map(table => ({ kind: "add table", table }) as const),
@@ -77,7 +80,8 @@ interface TablePair {
   readonly address: string;
   readonly was: Table;
   readonly now: Table;
-  readonly names: NameMap;
+  /** Absent where nothing is renamed. */
+  readonly names: NameMap | undefined;
   readonly columnNames: ReadonlyMap<string, ReadonlyMap<string, string>>;
   readonly survives: (address: string) => boolean;
   /** Whether a table, by its address after, was there before. */
@@ -90,7 +94,8 @@ function diffTable({ address, was, now, names, columnNames, survives, stayed, hi
   const renamed = columnNames.get(address) ?? new Map<string, string>();
   const wanted = columnsByName(now);
   const taken = takenNames(renamed);
-  const stays = (column: string) => wanted.has(names.column(address, column)) && !taken.has(column);
+  const newName = (column: string) => names?.column(address, column) ?? column;
+  const stays = (column: string) => wanted.has(newName(column)) && !taken.has(column);
   const changes: Change[] = [];
 
   // The last one first: each place then holds at its turn, and on the way back too.
@@ -104,7 +109,7 @@ function diffTable({ address, was, now, names, columnNames, survives, stayed, hi
     changes.push({ kind: "alter table", table, before: factsOf(was), after: factsOf(now) });
   }
   const kept = new Map(
-    was.columns.filter(({ name }) => stays(name)).map(column => [names.column(address, column.name), column]),
+    was.columns.filter(({ name }) => stays(name)).map(column => [newName(column.name), column]),
   );
   now.columns.forEach((column, at) => {
     const old = kept.get(column.name);
@@ -114,7 +119,7 @@ function diffTable({ address, was, now, names, columnNames, survives, stayed, hi
       changes.push(withFill({ kind: "add column", table, column, ...place }, table, hints));
       return;
     }
-    const before = renameInColumn(old, address, names);
+    const before = names ? renameInColumn(old, address, names) : old;
     if (!equal(before, column)) {
       changes.push(withFill({ kind: "alter column", table, before, after: column }, table, hints));
     }
@@ -137,7 +142,7 @@ interface PartPair {
   readonly table: string;
   readonly was: Table;
   readonly now: Table;
-  readonly names: NameMap;
+  readonly names: NameMap | undefined;
   /** Whether all that an old part is about stays. */
   readonly lasting: (part: Parts[PartKind]) => boolean;
   /** Whether all that a new part is about was there before. */
@@ -155,7 +160,7 @@ function diffParts({ kind, address, table, was, now, names, lasting, settled }: 
   };
   const dropped: { part: Parts[PartKind]; renamed: Parts[PartKind] }[] = [];
   for (const part of old) {
-    const renamed = renameInPart(kind, part, address, names);
+    const renamed = names ? renameInPart(kind, part, address, names) : part;
     if (!lasting(part) || !take(each => equal(each, renamed))) dropped.push({ part, renamed });
   }
   const changes: Change[] = [];

@@ -20,68 +20,61 @@ export interface TokenRules {
   readonly hash?: boolean;
 }
 
-const WORD = /[\p{L}_\u0080-\uffff][\p{L}\p{N}_$\u0080-\uffff]*/uy;
-const NUMBER = /0x[0-9a-f]+|(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?/iy;
-const PLACE = /\{(?:[^{}]|\{\{|\}\})+\}/y;
-const SPACE = /\s+/y;
-const DOLLAR = /\$(?:[A-Za-z_]\w*)?\$/y;
-
 /** @returns the tokens in order, spaces and comments among them */
-export function tokenize(sql: string, rules: TokenRules = {}): Token[] {
+export function tokenize(sql: string, rules: TokenRules = PLAIN): Token[] {
+  const pattern = patternOf(rules);
   const tokens: Token[] = [];
   let at = 0;
   while (at < sql.length) {
-    const token = next(sql, at, rules);
-    tokens.push(token);
-    at += token.text.length;
+    pattern.lastIndex = at;
+    const match = pattern.exec(sql);
+    const kind = match
+      ? KINDS[match.findIndex((group, index) => index > 0 && group !== undefined) - 1]!
+      : "symbol";
+    const text =
+      kind === "symbol" ? sql[at]! : kind === "dollar" ? dollarString(sql, at, match![0]) : match![0];
+    tokens.push({ kind: kind === "dollar" ? "string" : kind, text, at });
+    at += text.length;
   }
   return tokens;
 }
 
-function next(sql: string, at: number, rules: TokenRules): Token {
-  const make = (kind: Token["kind"], end: number): Token => ({ kind, text: sql.slice(at, end), at });
-  const char = sql[at]!;
-  const pair = sql.slice(at, at + 2);
-  const space = match(SPACE, sql, at);
-  if (space) return make("space", space);
-  if (pair === "--" || (rules.hash && char === "#")) return make("comment", endOf(sql, "\n", at));
-  if (pair === "/*") return make("comment", endOf(sql, "*/", at + 2));
-  if (char === "'") return make("string", endOfQuoted(sql, at, "'", rules.backslash ?? false));
-  if (char === '"' || char === "`") return make("name", endOfQuoted(sql, at, char, false));
-  if (char === "[" && rules.brackets) return make("name", endOf(sql, "]", at));
-  if (char === "$" && rules.dollar) {
-    const open = match(DOLLAR, sql, at);
-    if (open) return make("string", endOf(sql, sql.slice(at, open), open));
-  }
-  const place = match(PLACE, sql, at);
-  if (place) return make("place", place);
-  const word = match(WORD, sql, at);
-  if (word) return make("word", word);
-  const number = match(NUMBER, sql, at);
-  if (number) return make("number", number);
-  return make("symbol", at + 1);
+const PLAIN: TokenRules = {};
+
+/** What each group of the pattern finds, in their order. */
+const KINDS = ["space", "comment", "string", "name", "dollar", "place", "word", "number"] as const;
+
+const patterns = new WeakMap<TokenRules, RegExp>();
+
+/** One pattern for all kinds, tried at one place after the other. What is never closed runs to the end. */
+function patternOf(rules: TokenRules): RegExp {
+  const known = patterns.get(rules);
+  if (known) return known;
+  const never = "(?!)";
+  const quoted = (quote: string, inner: string) => `${quote}${inner}(?:${quote}|$)`;
+  const kinds: Record<(typeof KINDS)[number], string> = {
+    space: "\\s+",
+    comment: `--[^\n]*\n?|/\\*[^]*?(?:\\*/|$)${rules.hash ? "|#[^\n]*\n?" : ""}`,
+    string: quoted("'", rules.backslash ? "(?:[^'\\\\]|''|\\\\[^])*" : "(?:[^']|'')*"),
+    name: [
+      quoted('"', '(?:[^"]|"")*'),
+      quoted("`", "(?:[^`]|``)*"),
+      ...(rules.brackets ? ["\\[[^\\]]*(?:\\]|$)"] : []),
+    ].join("|"),
+    dollar: rules.dollar ? "\\$(?:[A-Za-z_]\\w*)?\\$" : never,
+    place: "\\{(?:[^{}]|\\{\\{|\\}\\})+\\}",
+    word: "[\\p{L}_\\u0080-\\uffff][\\p{L}\\p{N}_$\\u0080-\\uffff]*",
+    number: "0[xX][0-9a-fA-F]+|(?:\\d+\\.?\\d*|\\.\\d+)(?:[eE][+-]?\\d+)?",
+  };
+  const made = new RegExp(KINDS.map(kind => `(${kinds[kind]})`).join("|"), "uy");
+  patterns.set(rules, made);
+  return made;
 }
 
-function match(pattern: RegExp, sql: string, at: number): number | undefined {
-  pattern.lastIndex = at;
-  return pattern.test(sql) ? pattern.lastIndex : undefined;
-}
-
-/** Where a text that runs up to `mark` ends; at the end of the input when it is never closed. */
-function endOf(sql: string, mark: string, from: number): number {
-  const found = sql.indexOf(mark, from);
-  return found < 0 ? sql.length : found + mark.length;
-}
-
-function endOfQuoted(sql: string, from: number, quote: string, backslash: boolean): number {
-  let at = from + 1;
-  while (at < sql.length) {
-    if (backslash && sql[at] === "\\") at += 2;
-    else if (sql[at] !== quote) at += 1;
-    else if (sql[at + 1] === quote) at += 2;
-    else return at + 1;
-  }
-  return sql.length;
+/** `$tag$ … $tag$` */
+function dollarString(sql: string, at: number, tag: string): string {
+  const end = sql.indexOf(tag, at + tag.length);
+  return end < 0 ? sql.slice(at) : sql.slice(at, end + tag.length);
 }
 
 /** The name a `word` or `name` token stands for. */
