@@ -5,15 +5,21 @@ import { analyzeMetafile, build } from "esbuild";
 // the drivers, the compiler, and class-validator, which the models themselves import.
 await rm("dist", { recursive: true, force: true });
 /**
- * yargs and its helpers measure text with a library that starts an Intl.Segmenter when it is loaded, which takes half
- * as long as Node's own start. They get one that does not. (cli-table3 asks for an older one, which stays.)
+ * yargs and cli-table3 measure text with a library that starts an Intl.Segmenter, or compiles a very long pattern, which
+ * takes a good part of Node's own start. They get one that does not.
  */
 const lightStringWidth = {
   name: "light-string-width",
-  setup({ onResolve, resolve }) {
+  setup({ onLoad, onResolve, resolve }) {
     onResolve({ filter: /^string-width$/ }, ({ kind, resolveDir }) =>
-      kind === "import-statement" ? resolve("fast-string-width", { kind, resolveDir }) : undefined,
+      kind === "import-statement"
+        ? resolve("fast-string-width", { kind, resolveDir })
+        : { path: "string-width", namespace: "light", pluginData: resolveDir },
     );
+    onLoad({ filter: /.*/, namespace: "light" }, ({ pluginData: resolveDir }) => ({
+      contents: 'module.exports = require("fast-string-width").default;',
+      resolveDir,
+    }));
   },
 };
 
@@ -30,8 +36,7 @@ const { metafile } = await build({
   format: "esm",
   platform: "node",
   target: "node20",
-  minifySyntax: true,
-  minifyWhitespace: true,
+  minify: true,
   legalComments: "linked",
   // The ES module builds of class-validator and class-transformer leave out what is not used.
   mainFields: ["module", "main"],

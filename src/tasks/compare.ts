@@ -58,7 +58,8 @@ export async function compare({
   const [start, end] = [await readPoint(project, from, options), await readPoint(project, to, options)];
   const changes = changesBetween(start, end);
   const compared = withRisks(changes);
-  const rows = changes.length > 0 ? await askRows(project, start, changes, options) : undefined;
+  const live = start.live ?? end.live;
+  const rows = changes.length > 0 && !live ? await askRows(project, start, changes, options) : undefined;
   return {
     from: start.name,
     to: end.name,
@@ -96,7 +97,6 @@ async function askRows(
   changes: readonly Change[],
   options: TargetOptions,
 ): Promise<RowReport | undefined> {
-  if (start.live) return undefined;
   const target = chooseTarget(project.settings, options.target);
   return withExistingDatabase(target, { mode: "read", trace: options.trace }, async database => {
     const state = await readState(database, project.history());

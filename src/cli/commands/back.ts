@@ -54,7 +54,7 @@ export function backCommand(session: Session): CommandModule<object, Args> {
         onRun,
         mayLose: session.mayLose(args),
       };
-      const { back } = await import("../../tasks/back.js");
+      const { back } = await import("../../tasks/index.js");
       const result = await back(options);
       session.result(result, () => text(result, session));
     },

@@ -18,7 +18,7 @@ export function draftCommand(session: Session): CommandModule<object, Args> {
         .positional("title", { type: "string", describe: "What it does, in a few words", demandOption: true })
         .example('$0 draft "add glaze recipes"', "Writes migrations/0007-add-glaze-recipes"),
     handler: async args => {
-      const { draft } = await import("../../tasks/draft.js");
+      const { draft } = await import("../../tasks/index.js");
       const result = await draft({ ...session.taskOptions(args), title: args.title });
       session.result(result, () => text(result, session));
     },

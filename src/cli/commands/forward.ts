@@ -46,7 +46,7 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
         onRun,
         mayLose: session.mayLose(args),
       };
-      const { forward } = await import("../../tasks/forward.js");
+      const { forward } = await import("../../tasks/index.js");
       const result = await forward(options);
       session.result(result, () => text(result, session));
     },
