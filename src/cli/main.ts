@@ -1,6 +1,7 @@
 import yargs from "yargs";
 import { problems } from "../core/problems.js";
 import { VERSION } from "../version.js";
+import { amendCommand } from "./commands/amend.js";
 import { backCommand } from "./commands/back.js";
 import { checkCommand } from "./commands/check.js";
 import { compareCommand } from "./commands/compare.js";
@@ -47,6 +48,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .command(checkCommand(session))
     .command(compareCommand(session))
     .command(draftCommand(session))
+    .command(amendCommand(session))
     .command(statusCommand(session))
     .command(forwardCommand(session))
     .command(backCommand(session))

@@ -111,6 +111,16 @@ const project = {
     received: v.number,
     valid: v.valid,
   })),
+  nothingToAmend: define("E109", 2, (v: { folder: string }) => ({
+    what: "There is no migration to amend yet",
+    received: v.folder,
+    repair: "draft the first one with `emberset draft`",
+  })),
+  wrongRename: define("E110", 2, (v: { rename: string; reason: string }) => ({
+    what: `A rename cannot be meant: ${v.reason}`,
+    received: v.rename,
+    valid: "--rename old_table=new_table, or --rename table.old_column=table.new_column",
+  })),
 };
 
 /** Model files and what the models say. */
@@ -333,6 +343,21 @@ const safety = {
     what: `Target ${v.target} already has tables that a pending migration makes; nothing was changed`,
     received: v.tables.join(", "),
     repair: "use another database, or give the models other table names",
+  })),
+  ranElsewhere: define("E507", 3, (v: { migration: string; target: string; guarded: boolean }) => ({
+    what: `Migration ${v.migration} ran on target ${v.target}${v.guarded ? ", which is guarded" : " too"}; nothing was changed`,
+    repair: v.guarded
+      ? "draft a new migration with the correction"
+      : `undo it there first: emberset back --target ${v.target}; or draft a new migration with the correction`,
+  })),
+  handWritten: define("E508", 3, (v: InFile & { migration: string }) => ({
+    what: `A script of migration ${v.migration} was written or changed by hand, and would be lost; nothing was changed`,
+    repair: "correct the script by hand, or draft a new migration with the correction",
+    ...place(v),
+  })),
+  amendsToNothing: define("E509", 3, (v: { migration: string }) => ({
+    what: `The models say nothing that was not there before migration ${v.migration}; nothing was changed`,
+    repair: "if the migration is not wanted, undo it with `emberset back` and delete its folder",
   })),
 };
 

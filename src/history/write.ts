@@ -75,6 +75,19 @@ export function writeDraft({ migration, scripts }: Draft): void {
   }
 }
 
+/** Puts a draft in the place of a migration's folder. The old one is away only once the new one is whole. */
+export function replaceDraft(draft: Draft, folder: string): void {
+  const away = join(folder, "..", `.old-${process.pid}`);
+  renameSync(folder, away);
+  try {
+    writeDraft(draft);
+  } catch (error) {
+    renameSync(away, folder);
+    throw error;
+  }
+  rmSync(away, { recursive: true, force: true });
+}
+
 /** One line for each change: a change to a change shows as one changed line. */
 function recordText({ format, number, title, parent, before, after, changes }: MigrationRecord): string {
   const head = Object.entries({ format, number, title, parent, before, after }).map(

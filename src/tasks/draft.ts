@@ -4,11 +4,14 @@ import type { Finding } from "../core/model/findings.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { openProject } from "./open-project.js";
 import type { TaskOptions } from "./options.js";
+import { withRenames } from "./renames.js";
 import { changesBetween } from "./points.js";
 
 export interface DraftOptions extends TaskOptions {
   /** What the migration does, in a few words. */
   readonly title: string;
+  /** What was called otherwise: `shelves=racks`, `pieces.weight=pieces.weight_grams`. */
+  readonly renames?: readonly string[] | undefined;
 }
 
 export interface DraftResult {
@@ -22,13 +25,17 @@ export interface DraftResult {
 }
 
 /** Writes the next migration: what takes the history to the models, and back. @throws Problem E203, E300 to E305 */
-export async function draft({ title, ...options }: DraftOptions): Promise<DraftResult> {
+export async function draft({ title, renames = [], ...options }: DraftOptions): Promise<DraftResult> {
   const project = await openProject(options);
   const models = await project.soundModels();
   const history = project.history();
   const changes = changesBetween(
     { name: "history", schema: history.schema, hints: {} },
-    { name: "models", schema: models.schema, hints: models.hints },
+    {
+      name: "models",
+      schema: models.schema,
+      hints: withRenames(models.hints, renames, history.schema, models.schema),
+    },
   );
   const advice = models.findings.filter(({ severity }) => severity === "advice");
   const made = draftMigration(history, title, changes, project.dialects);

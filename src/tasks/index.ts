@@ -1,4 +1,5 @@
 /** The programmatic API: what the commands are built on. */
+export { amend, type AmendOptions, type AmendResult } from "./amend.js";
 export { back, type BackOptions, type BackResult } from "./back.js";
 export { check, type CheckResult } from "./check.js";
 export {

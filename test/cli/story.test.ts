@@ -55,20 +55,60 @@ test("the co-operative's three versions, forward with rows, and back to where ea
   expect(studio.ok("forward", "--to", "2")).toContain("2 migrations ran on local, 1 still pending");
 });
 
-test("a forgotten unique: back, correct the model, draft, forward", () => {
-  const model = (unique: string) => `import { IsString } from "class-validator";
+test("a forgotten unique: correct the model and amend, as often as it takes", () => {
+  const model = (more: string) => `import { IsString } from "class-validator";
 import { Field, Stored } from "emberset";
-@Stored() export class Glaze { @IsString() ${unique}name!: string; }`;
+@Stored() export class Glaze { @IsString() ${more}name!: string; }`;
   const studio = smallStudio(model(""));
+  expect(studio.emberset("amend").stderr).toContain("E109");
   studio.ok("draft", "glazes");
-  studio.ok("forward");
   studio.write("models/all.ts", model("@Field({ unique: true }) "));
-  expect(studio.ok("compare")).toContain("add unique uq_glazes_name on glazes");
-  studio.ok("draft", "glaze names are unique");
+  expect(studio.ok("amend")).toContain("It had not run on local");
   studio.ok("forward");
-  expect(studio.ok("describe", "glazes")).toMatch(/unique +uq_glazes_name +\(name\)/);
+  expect(studio.ok("amend")).toContain("Nothing to amend");
+
+  studio.write("models/all.ts", model('@Field({ unique: true, column: "title" }) '));
+  studio.sql("INSERT INTO glazes (name) VALUES ('Celadon')");
+  expect(studio.emberset("amend").stderr).toMatch(/E503[^]*1 row of glazes/);
+  expect(studio.rows("SELECT name FROM glazes")).toEqual([["Celadon"]]);
+  expect(studio.ok("amend", "--yes")).toMatch(/← 0001-glazes[^]*→ 0001-glazes/);
+  expect(studio.ok("describe", "glazes")).toMatch(/unique +uq_glazes_title +\(title\)/);
+  expect(studio.ok("status", "--strict")).toContain("1 run · 0 pending · no drift");
+
+  const script = "migrations/0001-glazes/forward.sqlite.sql";
+  const drafted = studio.read(script);
+  studio.write("models/all.ts", model(""));
+  studio.write(script, `${drafted}-- mine\n`);
+  expect(studio.emberset("amend").stderr).toContain("E508");
+  studio
+    .write(script, drafted)
+    .write("emberset.config.ts", studio.read("emberset.config.ts").replace("file:", "guarded: true, file:"));
+  expect(studio.emberset("amend", "--confirm", "local").stderr).toContain("E507");
+});
+
+test("renames given on the command line keep the rows; those that cannot be meant are refused", () => {
+  const model = (cls: string, field: string) => `import { IsInt } from "class-validator";
+import { Stored } from "emberset";
+@Stored() export class ${cls} { @IsInt() ${field}!: number; }`;
+  const studio = smallStudio(model("Shelf", "weight"));
+  studio.ok("draft", "shelves");
+  studio.ok("forward");
+  studio.sql("INSERT INTO shelves (weight) VALUES (7)");
+  studio.write("models/all.ts", model("Rack", "weightGrams"));
+  for (const rename of [
+    "shelves",
+    "shelf=racks",
+    "shelves=rack",
+    "shelves.wait=racks.weight_grams",
+    "shelves.weight=racks.grams",
+  ]) {
+    expect(studio.emberset("draft", "racks", "--rename", rename).stderr).toContain("E110");
+  }
+  studio.ok("draft", "racks", "--rename", "shelves=racks", "--rename", "shelves.weight=racks.weight_grams");
+  studio.ok("forward");
+  expect(studio.rows("SELECT weight_grams FROM racks")).toEqual([[7]]);
   studio.ok("back");
-  expect(studio.ok("describe", "glazes")).not.toContain("uq_glazes_name");
+  expect(studio.rows("SELECT weight FROM shelves")).toEqual([[7]]);
 });
 
 test("triggers, indexes and views of other people live through a rebuild; one that would break stops it", () => {

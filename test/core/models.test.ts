@@ -36,6 +36,7 @@ import { describe, expect, test } from "vitest";
 import { describePart, describeColumn } from "../../src/core/change/words.js";
 import { buildSchema } from "../../src/core/model/build-schema.js";
 import { describeEntities } from "../../src/core/model/entities.js";
+import { dialects } from "../../src/core/dialect/registry.js";
 import { sqlite } from "../../src/core/dialect/sqlite/index.js";
 import {
   columnName,
@@ -232,6 +233,23 @@ describe("a whole model", () => {
       ]
     `);
   });
+});
+
+test("what a dialect in use cannot hold is said", () => {
+  @Stored<Pot>({ table: "🏺", indexes: [{ fields: ["name"], unique: true, where: "{name} <> ''" }] })
+  class Pot {
+    @Matches(/^a\u{1}$/u) name!: string;
+  }
+  const found = buildSchema(describeEntities([Pot]), SNAKE, Object.values(dialects)).findings.map(
+    ({ code, what }) => `${code} ${what}`,
+  );
+  expect(found).toEqual([
+    "A300 ix_🏺_name is not made: MariaDB has no unique indexes over some rows only",
+    "A300 name matches /^a\\u{1}$/u holds in the program only: SQLite has no regular expressions",
+    "A300 name matches /^a\\u{1}$/u holds in the program only: PostgreSQL reads parts of this pattern differently",
+    "A300 name matches /^a\\u{1}$/u holds in the program only: MariaDB reads parts of this pattern differently",
+    'E231 The name "🏺" cannot be: MariaDB takes no characters beyond 16 bits in names',
+  ]);
 });
 
 test("names follow from the models", () => {

@@ -7,6 +7,7 @@ import { changesText } from "./compare.js";
 
 interface Args extends GlobalArgs {
   title: string;
+  rename?: string[] | undefined;
 }
 
 export function draftCommand(session: Session): CommandModule<object, Args> {
@@ -16,10 +17,16 @@ export function draftCommand(session: Session): CommandModule<object, Args> {
     builder: yargs =>
       yargs
         .positional("title", { type: "string", describe: "What it does, in a few words", demandOption: true })
+        .option("rename", {
+          type: "string",
+          array: true,
+          requiresArg: true,
+          describe: "What was called otherwise: old=new, or table.old=table.new",
+        })
         .example('$0 draft "add glaze recipes"', "Writes migrations/0007-add-glaze-recipes"),
     handler: async args => {
       const { draft } = await import("../../tasks/index.js");
-      const result = await draft({ ...session.taskOptions(args), title: args.title });
+      const result = await draft({ ...session.taskOptions(args), title: args.title, renames: args.rename });
       session.result(result, () => text(result, session));
     },
   };

@@ -30,6 +30,8 @@ export interface Dialect {
   readonly transactional: boolean;
   /** Why this dialect cannot hold a rule; undefined when it can. */
   readonly cannotHold: (rule: Rule) => string | undefined;
+  /** Why this dialect cannot hold a name. */
+  readonly cannotHoldName: (name: string) => string | undefined;
   /** The same of an index. */
   readonly cannotHoldIndex: (index: Index) => string | undefined;
 }

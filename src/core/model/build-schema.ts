@@ -59,6 +59,7 @@ export function buildSchema(
   const builder = new Builder(entities, naming, dialects, report);
   const tables = [...entities.map(entity => builder.table(entity)), ...builder.pairTables()];
   reportClashes(tables, builder, report);
+  reportNames(tables, builder, dialects, report);
   return {
     schema: {
       tables: tables.filter((table, at) => tables.findIndex(each => each.name === table.name) === at),
@@ -653,6 +654,30 @@ function reportClashes(tables: readonly Table[], builder: Builder, report: Repor
         `Two constraints of ${entity} would be called ${twice}`,
         "remove one of them, or name the check otherwise",
       );
+    }
+  }
+}
+
+/** Names that a dialect in use does not take. */
+function reportNames(
+  tables: readonly Table[],
+  builder: Builder,
+  dialects: readonly Dialect[],
+  report: Report,
+): void {
+  for (const [at, table] of tables.entries()) {
+    const entity = builder.entityAt(at)?.name ?? table.name;
+    for (const name of [table.name, ...table.columns.map(column => column.name)]) {
+      for (const dialect of dialects) {
+        const reason = dialect.cannotHoldName(name);
+        if (reason)
+          report(
+            "E231",
+            { entity },
+            `The name ${JSON.stringify(name)} cannot be: ${reason}`,
+            "choose another name",
+          );
+      }
     }
   }
 }

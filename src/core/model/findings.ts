@@ -26,6 +26,7 @@ export const FINDING_CODES = {
   E228: "a reference that cannot be",
   E229: "a default or fill that does not fit its type",
   E230: "two constraints of one name",
+  E231: "a name that a dialect cannot hold",
   A300: "a rule that a dialect cannot hold",
 } as const satisfies Record<string, string>;
 

@@ -3,7 +3,7 @@ import { catalogQueries, readCatalog } from "./catalog.js";
 import { quote } from "./expressions.js";
 import { raise } from "./raise.js";
 import { attachments, render, scriptNotes } from "./render.js";
-import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
+import { cannotHold, cannotHoldIndex, cannotHoldName, settle, TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
 
 /** MariaDB 10.6 and later. */
@@ -22,5 +22,6 @@ export const mariadb: Dialect = {
   respells: true,
   transactional: false,
   cannotHold,
+  cannotHoldName,
   cannotHoldIndex,
 };

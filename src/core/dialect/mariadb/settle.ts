@@ -88,6 +88,12 @@ export function cannotHold(rule: Rule): string | undefined {
     : undefined;
 }
 
+/** Why MariaDB cannot hold a name: https://mariadb.com/kb/en/identifier-names/ */
+export function cannotHoldName(name: string): string | undefined {
+  if (/[\u{10000}-\u{10ffff}\0]/u.test(name)) return "MariaDB takes no characters beyond 16 bits in names";
+  return /\s$/.test(name) ? "MariaDB takes no name that ends with a space" : undefined;
+}
+
 /** Why MariaDB cannot hold an index. */
 export function cannotHoldIndex(index: Index): string | undefined {
   if (index.parts.some(part => "sql" in part)) return "MariaDB has no indexes over expressions";

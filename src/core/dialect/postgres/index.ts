@@ -22,5 +22,6 @@ export const postgres: Dialect = {
   respells: true,
   transactional: true,
   cannotHold,
+  cannotHoldName: () => undefined,
   cannotHoldIndex: () => undefined,
 };

@@ -22,5 +22,6 @@ export const sqlite: Dialect = {
   respells: false,
   transactional: true,
   cannotHold,
+  cannotHoldName: () => undefined,
   cannotHoldIndex: () => undefined,
 };

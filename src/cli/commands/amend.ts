@@ -1,0 +1,48 @@
+import type { CommandModule } from "yargs";
+import type { AmendResult } from "../../tasks/amend.js";
+import { count } from "../layout.js";
+import type { GlobalArgs, Session } from "../session.js";
+import { changesText } from "./compare.js";
+import { losingOptions, runText, type LosingArgs } from "./running.js";
+
+interface Args extends GlobalArgs, LosingArgs {
+  target?: string | undefined;
+}
+
+export function amendCommand(session: Session): CommandModule<object, Args> {
+  return {
+    command: "amend",
+    describe: "Correct the newest migration after the models were corrected: back, write it anew, forward",
+    builder: yargs =>
+      losingOptions(yargs)
+        .option("target", {
+          type: "string",
+          describe: "Where it may have run; home when left out",
+          requiresArg: true,
+        })
+        .example("$0 amend", "The loop for a forgotten `unique`"),
+    handler: async args => {
+      const { amend } = await import("../../tasks/index.js");
+      const result = await amend({
+        ...session.taskOptions(args),
+        target: args.target,
+        mayLose: session.mayLose(args),
+      });
+      session.result(result, () => text(result, session));
+    },
+  };
+}
+
+function text({ target, migration, changes, ran }: AmendResult, session: Session): string {
+  const { colours } = session;
+  if (changes.length === 0) return `Nothing to amend: ${migration.name} does what the models say.`;
+  return [
+    changesText(changes, colours),
+    "",
+    `Written anew: ${migration.name} (${count(changes.length, "change")})`,
+    ...ran.map(run => runText(run, run.direction, session)),
+    ...(ran.length > 0
+      ? []
+      : [`It had not run on ${target}.`, "", colours.gray("Next: read the scripts, then emberset forward")]),
+  ].join("\n");
+}

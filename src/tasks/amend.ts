@@ -1,0 +1,104 @@
+import { equal } from "../core/schema/canonical.js";
+import { problems } from "../core/problems.js";
+import { readLedger } from "../database/ledger.js";
+import { withDatabase, withExistingDatabase } from "../database/open.js";
+import type { Migration } from "../history/migration.js";
+import { readHistory, readScript } from "../history/read.js";
+import { draftMigration, replaceDraft, scriptText } from "../history/write.js";
+import { chooseTarget } from "../project/load-settings.js";
+import { withRisks, type ComparedChange } from "./compare.js";
+import { openProject, type OpenProject } from "./open-project.js";
+import type { TargetOptions } from "./options.js";
+import { changesBetween } from "./points.js";
+import { readState } from "./state.js";
+import { refuseUnsound, runMigrations, type RanMigration, type RunOptions } from "./run-migrations.js";
+
+export interface AmendOptions extends TargetOptions, RunOptions {}
+
+export interface AmendResult {
+  readonly target: string;
+  readonly migration: { readonly number: number; readonly name: string; readonly folder: string };
+  /** All that the migration now does; empty when it did so already. */
+  readonly changes: readonly ComparedChange[];
+  /** What ran on the target: back and forward, or nothing where the migration had not run. */
+  readonly ran: readonly (RanMigration & { readonly direction: "forward" | "back" })[];
+}
+
+/**
+ * Corrects the newest migration after the models were corrected: back where it ran, written anew, forward again.
+ * @throws Problem E109, E203, E300 to E305, E401 to E413, E500 to E503, E505, E507 to E509
+ */
+export async function amend(options: AmendOptions): Promise<AmendResult> {
+  const project = await openProject(options);
+  const target = chooseTarget(project.settings, options.target);
+  const models = await project.soundModels();
+  const history = project.history();
+  const newest = history.migrations.at(-1);
+  if (!newest) throw problems.nothingToAmend({ folder: history.folder });
+  const { number, name, folder } = newest;
+  const changes = changesBetween(
+    { name: "before", schema: newest.schemaBefore, hints: {} },
+    { name: "models", schema: models.schema, hints: models.hints },
+  );
+  const facts = { target: target.name, migration: { number, name, folder } };
+  if (equal(changes, newest.changes)) return { ...facts, changes: [], ran: [] };
+  if (changes.length === 0) throw problems.amendsToNothing({ migration: name });
+  await refuseElsewhere(project, newest, target.name, options);
+  refuseHandWritten(project, newest);
+
+  const rewrite = (): Migration => {
+    const before = { ...history, migrations: history.migrations.slice(0, -1), schema: newest.schemaBefore };
+    replaceDraft(draftMigration(before, newest.title, changes, project.dialects), newest.folder);
+    return readHistory(history.folder).migrations.at(-1)!;
+  };
+  const ranHere = await withExistingDatabase(
+    target,
+    { mode: "read", trace: options.trace },
+    async database => {
+      const state = await readState(database, history);
+      refuseUnsound(state, target);
+      return state.entries.some(entry => entry.run?.name === name);
+    },
+  );
+  if (!ranHere) {
+    rewrite();
+    return { ...facts, changes: withRisks(changes), ran: [] };
+  }
+  const ran = await withDatabase(target, { mode: "change", trace: options.trace }, async database => {
+    const back = await runMigrations(database, [newest], "back", options);
+    const forward = await runMigrations(database, [rewrite()], "forward", options);
+    return [
+      ...back.ran.map(run => ({ ...run, direction: "back" as const })),
+      ...forward.ran.map(run => ({ ...run, direction: "forward" as const })),
+    ];
+  });
+  return { ...facts, changes: withRisks(changes), ran };
+}
+
+/** Only the target that is named can be taken back; where else it ran, the old form would be there for good. */
+async function refuseElsewhere(
+  { settings }: OpenProject,
+  { name }: Migration,
+  chosen: string,
+  { trace }: TargetOptions,
+): Promise<void> {
+  for (const target of settings.targets.values()) {
+    if (target.name === chosen && !target.guarded) continue;
+    const ran = await withExistingDatabase(target, { mode: "read", trace }, async database =>
+      (await readLedger(database)).some(entry => entry.name === name),
+    );
+    if (ran) throw problems.ranElsewhere({ migration: name, target: target.name, guarded: target.guarded });
+  }
+}
+
+/** What somebody wrote into a script by hand would be gone. */
+function refuseHandWritten({ dialects }: OpenProject, migration: Migration): void {
+  for (const dialect of dialects) {
+    for (const direction of ["forward", "back"] as const) {
+      const { file, text } = readScript(migration, direction, dialect.name);
+      if (text !== scriptText(migration, direction, dialect)) {
+        throw problems.handWritten({ migration: migration.name, file });
+      }
+    }
+  }
+}
