@@ -39,7 +39,7 @@ function fitted(head: readonly string[], body: readonly (readonly string[])[]): 
   const widths = head.map((text, at) =>
     Math.max(...[text, ...body.map(row => row[at] ?? "")].map(cell => stringWidth(cell))),
   );
-  const room = process.stdout.columns ?? Infinity;
+  const room = process.stdout.columns || Infinity;
   const excess = widths.reduce((sum, width) => sum + width + GAP, 0) - room;
   const widest = Math.max(...widths);
   const at = widths.indexOf(widest);

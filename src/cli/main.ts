@@ -59,7 +59,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .version(VERSION)
     .help()
     .alias({ version: "v", help: "h" })
-    .wrap(Math.min(process.stdout.columns ?? 100, 110))
+    .wrap(Math.min(process.stdout.columns || 100, 110))
     .exitProcess(false)
     .showHelpOnFail(false)
     .fail((message, error) => {

@@ -1,7 +1,6 @@
 import { createColors } from "picocolors";
 import { Problem, problems } from "../core/problems.js";
-import type { Direction } from "../core/direction.js";
-import type { RanMigration } from "../tasks/run-migrations.js";
+import type { RunOptions } from "../tasks/run-migrations.js";
 import type { MayLose } from "../tasks/options.js";
 import { askToLose } from "./ask.js";
 import { problemText, problemJson } from "./problem-text.js";
@@ -21,6 +20,7 @@ export class Session {
   readonly colours: Colours;
   exitStatus = 0;
   private readonly json: boolean;
+  private isRunning = false;
 
   constructor(args: readonly string[]) {
     // Known before the arguments are parsed: a mistake in them is reported in the form that was asked for.
@@ -40,13 +40,25 @@ export class Session {
     process.stderr.write(`${text}\n`);
   }
 
-  /** Says on stderr, as it happens, what ran; at a terminal the result says it too. */
-  progress(direction: Direction): ((run: RanMigration) => void) | undefined {
-    if (!this.json || !process.stderr.isTTY) return undefined;
-    return run => this.note(`${direction} ${run.name}`);
+  /** At a terminal, a line on stderr says which migration is running, and is wiped when it is done. */
+  progress(): Pick<RunOptions, "onStart" | "onRun"> {
+    if (!process.stderr.isTTY) return {};
+    return {
+      onStart: name => {
+        process.stderr.write(this.colours.gray(`… ${name}`));
+        this.isRunning = true;
+      },
+      onRun: () => this.stopProgress(),
+    };
+  }
+
+  private stopProgress(): void {
+    if (this.isRunning) process.stderr.write("\r\u001b[K");
+    this.isRunning = false;
   }
 
   fail(error: unknown): void {
+    this.stopProgress();
     const problem = error instanceof Problem ? error : faultOf(error);
     this.exitStatus = problem.exit;
     if (this.json) process.stdout.write(`${JSON.stringify({ error: problemJson(problem) }, undefined, 2)}\n`);

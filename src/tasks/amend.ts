@@ -18,7 +18,7 @@ export interface AmendOptions extends TargetOptions, RunOptions {}
 export interface AmendResult {
   readonly target: string;
   readonly migration: { readonly number: number; readonly name: string; readonly folder: string };
-  /** All that the migration now does; empty when it did so already. */
+  /** What the migration now does that it did not do before; empty when there is nothing to amend. */
   readonly changes: readonly ComparedChange[];
   /** What ran on the target: back and forward, or nothing where the migration had not run. */
   readonly ran: readonly (RanMigration & { readonly direction: "forward" | "back" })[];
@@ -39,6 +39,12 @@ export async function amend(options: AmendOptions): Promise<AmendResult> {
   const changes = changesBetween(
     { name: "before", schema: newest.schemaBefore, hints: {} },
     { name: "models", schema: models.schema, hints: models.hints },
+  );
+  const corrections = withRisks(
+    changesBetween(
+      { name: "after", schema: newest.schemaAfter, hints: {} },
+      { name: "models", schema: models.schema, hints: models.hints },
+    ),
   );
   const facts = { target: target.name, migration: { number, name, folder } };
   if (equal(changes, newest.changes)) return { ...facts, changes: [], ran: [] };
@@ -62,7 +68,7 @@ export async function amend(options: AmendOptions): Promise<AmendResult> {
   );
   if (!ranHere) {
     rewrite();
-    return { ...facts, changes: withRisks(changes), ran: [] };
+    return { ...facts, changes: corrections, ran: [] };
   }
   const ran = await withDatabase(target, { mode: "change", trace: options.trace }, async database => {
     const back = await runMigrations(database, [newest], "back", options);
@@ -72,7 +78,7 @@ export async function amend(options: AmendOptions): Promise<AmendResult> {
       ...forward.ran.map(run => ({ ...run, direction: "forward" as const })),
     ];
   });
-  return { ...facts, changes: withRisks(changes), ran };
+  return { ...facts, changes: corrections, ran };
 }
 
 /** Only the target that is named can be taken back; where else it ran, the old form would be there for good. */

@@ -20,6 +20,8 @@ import type { DatabaseState } from "./state.js";
 export interface RunOptions {
   /** @default refuse */
   readonly mayLose?: MayLose | undefined;
+  /** Called before each migration runs, once all that is to be asked has been answered. */
+  readonly onStart?: ((name: string) => void) | undefined;
   /** Called as each migration is done. */
   readonly onRun?: ((run: RanMigration) => void) | undefined;
 }
@@ -87,6 +89,7 @@ export async function runMigrations(
       forward: readScript(migration, "forward", dialect.name),
       back: readScript(migration, "back", dialect.name),
     };
+    options.onStart?.(migration.name);
     const { outcome, tookMs } = await runMigration(database, {
       migration,
       direction,

@@ -23,11 +23,8 @@ export function amendCommand(session: Session): CommandModule<object, Args> {
         .example("$0 amend", "The loop for a forgotten `unique`"),
     handler: async args => {
       const { amend } = await import("../../tasks/index.js");
-      const result = await amend({
-        ...session.taskOptions(args),
-        target: args.target,
-        mayLose: session.mayLose(args),
-      });
+      const options = { ...session.taskOptions(args), ...session.progress(), target: args.target };
+      const result = await amend({ ...options, mayLose: session.mayLose(args) });
       session.result(result, () => text(result, session));
     },
   };
@@ -39,7 +36,7 @@ function text({ target, migration, changes, ran }: AmendResult, session: Session
   return [
     changesText(changes, colours),
     "",
-    `Written anew: ${migration.name} (${count(changes.length, "change")})`,
+    `Written anew: ${migration.name}, with ${count(changes.length, "correction")}`,
     ...ran.map(run => runText(run, run.direction, session)),
     ...(ran.length > 0
       ? []

@@ -44,14 +44,14 @@ export function backCommand(session: Session): CommandModule<object, Args> {
         .example("$0 back --to 0", "Undo all"),
     handler: async args => {
       const { target, count: number, to, show } = args;
-      const onRun = session.progress("back");
+      const progress = session.progress();
       const options = {
         ...session.taskOptions(args),
         target,
         count: number,
         to,
         show,
-        onRun,
+        ...progress,
         mayLose: session.mayLose(args),
       };
       const { back } = await import("../../tasks/index.js");

@@ -36,14 +36,14 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
         .example("$0 forward --target live", "Run on the target live"),
     handler: async args => {
       const { target, to, show, createDatabase } = args;
-      const onRun = session.progress("forward");
+      const progress = session.progress();
       const options = {
         ...session.taskOptions(args),
         target,
         to,
         show,
         createDatabase,
-        onRun,
+        ...progress,
         mayLose: session.mayLose(args),
       };
       const { forward } = await import("../../tasks/index.js");
