@@ -177,7 +177,9 @@ function castText(before: Column, after: Column): string {
     return to === "bytea" ? `convert_to(${name}::text, 'UTF8')::${to}` : `encode(${name}, 'escape')::${to}`;
   }
   const textual = /^(?:text|varchar|char)/;
-  return textual.test(from) || textual.test(to) ? `${name}::${to}` : `${name}::text::${to}`;
+  const number = /^(?:smallint|integer|bigint|real|double precision|numeric)/;
+  const direct = textual.test(from) || textual.test(to) || (number.test(from) && number.test(to));
+  return direct ? `${name}::${to}` : `${name}::text::${to}`;
 }
 
 function constraintText(kind: Exclude<PartKind, "index">, part: Parts[PartKind]): string {
