@@ -41,7 +41,7 @@ console.log(table);
 if (process.argv.includes("--write")) {
   const file = join(import.meta.dirname, "..", "docs", "performance.md");
   const text = readFileSync(file, "utf8");
-  writeFileSync(file, text.replace(/(<!-- measured -->\n)[^]*(\n<!-- end -->)/, `$1\n${table}\n$2`));
+  writeFileSync(file, text.replace(/(<!-- measured -->\n)[^]*(<!-- end -->)/, `$1\n${table}\n\n$2`));
 }
 process.exitCode = results.every(({ ratio, limit }) => ratio <= limit) ? 0 : 1;
 
