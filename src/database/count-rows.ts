@@ -1,5 +1,5 @@
 import type { Probe } from "../core/dialect/probes.js";
-import { parseAddress } from "../core/schema/address.js";
+import { quoteAddress } from "../core/schema/address.js";
 import type { Database } from "./database.js";
 
 export interface ProbeResult extends Probe {
@@ -28,12 +28,10 @@ export async function countRows(
   const counts = new Map<string, number>();
   for (let start = 0; start < addresses.length; start += TABLES_A_QUERY) {
     const chunk = addresses.slice(start, start + TABLES_A_QUERY);
-    const parts = chunk.map((address, at) => {
-      const { namespace, name } = parseAddress(address);
-      const { quote } = database.dialect;
-      const table = namespace === undefined ? quote(name) : `${quote(namespace)}.${quote(name)}`;
-      return `SELECT ${at} AS at, count(*) AS n FROM ${table}`;
-    });
+    const { quote } = database.dialect;
+    const parts = chunk.map(
+      (address, at) => `SELECT ${at} AS at, count(*) AS n FROM ${quoteAddress(address, quote)}`,
+    );
     for (const row of await database.rows(parts.join(" UNION ALL "))) {
       counts.set(chunk[Number(row["at"])]!, Number(row["n"]));
     }

@@ -40,6 +40,10 @@ export async function withExistingDatabase<T>(
     if (error instanceof Problem && error.code === problems.noDatabase.code) return undefined;
     throw error;
   }
+  return closing(database, work);
+}
+
+async function closing<T>(database: Database, work: (database: Database) => Promise<T>): Promise<T> {
   try {
     return await work(database);
   } finally {
@@ -53,10 +57,5 @@ export async function withDatabase<T>(
   options: OpenOptions,
   work: (database: Database) => Promise<T>,
 ): Promise<T> {
-  const database = await openDatabase(target, options);
-  try {
-    return await work(database);
-  } finally {
-    await database.close();
-  }
+  return closing(await openDatabase(target, options), work);
 }

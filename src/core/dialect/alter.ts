@@ -32,8 +32,7 @@ export interface AlterSyntax {
   readonly dropIndex: (table: Table, index: Index) => string;
   readonly renameTable: (from: string, to: string) => string;
   readonly renameColumn: (table: string, from: string, to: string) => string;
-  /** Undefined: this kind cannot be renamed, and is dropped and made anew. */
-  readonly renamePart: (table: Table, kind: PartKind, from: string, to: string) => string | undefined;
+  readonly renamePart: (table: Table, kind: PartKind, from: string, to: string) => string;
   readonly notes: (table: Table, columns: readonly Column[], self: boolean) => string[];
   readonly createStamp: (table: Table, column: Column) => string[];
   readonly dropStamp: (table: Table, column: Column) => string[];
@@ -57,11 +56,7 @@ export interface Clauses {
  * columns and constraints change and arrive · tables arrive · indexes and stamps arrive · references arrive.
  */
 export function renderByAlter({ before, after, changes: given }: RenderPlan, syntax: AlterSyntax): Block[] {
-  const changes = withLiftedParts(
-    withLiftedComputed(splitUnnameable(given, after, syntax), before, after),
-    before,
-    after,
-  );
+  const changes = withLiftedParts(withLiftedComputed(given, before, after), before, after);
   const tables = { before: tablesByAddress(before), after: tablesByAddress(after) };
   const arriving = new Set(
     changes.flatMap(change => (change.kind === "add table" ? [addressOf(change.table)] : [])),
@@ -106,11 +101,11 @@ export function renderByAlter({ before, after, changes: given }: RenderPlan, syn
         ? [syntax.renameColumn(change.table, change.from, change.to)]
         : [];
     }),
-    ...each(changes, change => {
-      if (change.kind !== "rename part") return [];
-      const text = syntax.renamePart(now(change.table), change.what, change.from, change.to);
-      return text === undefined ? [] : [text];
-    }),
+    ...each(changes, change =>
+      change.kind === "rename part"
+        ? [syntax.renamePart(now(change.table), change.what, change.from, change.to)]
+        : [],
+    ),
     ...alterations(changes, syntax, change => {
       switch (change.kind) {
         case "alter column":
@@ -311,19 +306,6 @@ function stampChanges(
     ),
     added: fresh.filter(each => renamed.has(addressOf(each.table)) || !oldKeys.has(key(each))),
   };
-}
-
-/** A rename that the dialect has no statement for becomes a drop and an add. */
-function splitUnnameable(changes: readonly Change[], after: Schema, syntax: AlterSyntax): Change[] {
-  const tables = tablesByAddress(after);
-  return changes.flatMap((change): Change[] => {
-    if (change.kind !== "rename part") return [change];
-    const table = tables.get(change.table)!;
-    if (syntax.renamePart(table, change.what, change.from, change.to) !== undefined) return [change];
-    const value = partsOf(table, change.what).find(({ name }) => name === change.to)!;
-    const before = { ...value, name: change.from };
-    return [{ kind: "alter part", table: change.table, what: change.what, before, after: value } as Change];
-  });
 }
 
 /** The columns of a plan, as table and name at its end, whose types change. */

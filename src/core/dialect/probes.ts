@@ -1,7 +1,7 @@
 import type { AddPart, Change } from "../change/types.js";
 import { startNames, type StartNames } from "../change/start-names.js";
 import { columnsOfPart } from "../change/columns-used.js";
-import { addressOf, parseAddress } from "../schema/address.js";
+import { addressOf, quoteAddress } from "../schema/address.js";
 import type { ForeignKey } from "../schema/types.js";
 import type { Dialect, RenderPlan } from "./dialect.js";
 import { renderExpression } from "./settle.js";
@@ -25,12 +25,7 @@ export function sayCount(count: number, question: string): string {
 /** The probes of a plan. Standard SQL: the same for every dialect but for its quoting. */
 export function probes(plan: RenderPlan, dialect: Dialect): Probe[] {
   const start = startNames(plan.changes);
-  const table = (address: string) => {
-    const { namespace, name } = parseAddress(start.table(address));
-    return namespace === undefined
-      ? dialect.quote(name)
-      : `${dialect.quote(namespace)}.${dialect.quote(name)}`;
-  };
+  const table = (address: string) => quoteAddress(start.table(address), dialect.quote);
   return plan.changes.flatMap(change => {
     const found = probeOf(change, { dialect, start, table });
     return found ? [{ change, ...found }] : [];

@@ -32,3 +32,9 @@ export function parseAddress(address: string): Pick<Table, "name" | "namespace">
 export function tablesByAddress(schema: Schema): Map<string, Table> {
   return new Map(schema.tables.map(table => [addressOf(table), table]));
 }
+
+/** A table's address as SQL writes it, each part quoted: `"studio"."pieces"`. */
+export function quoteAddress(address: string, quote: (name: string) => string): string {
+  const { namespace, name } = parseAddress(address);
+  return namespace === undefined ? quote(name) : `${quote(namespace)}.${quote(name)}`;
+}

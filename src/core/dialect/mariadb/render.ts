@@ -1,7 +1,7 @@
 import { renameInColumn, renameInPart, type NameMap } from "../../change/rename.js";
 import type { Change } from "../../change/types.js";
 import { describeChange, titleOf } from "../../change/words.js";
-import { addressOf, parseAddress, tablesByAddress } from "../../schema/address.js";
+import { addressOf, quoteAddress, tablesByAddress } from "../../schema/address.js";
 import { equal } from "../../schema/canonical.js";
 import {
   partsOf,
@@ -221,6 +221,7 @@ function alterClauses({ was, now, names, oldName, fillOf }: TablePair): {
 } {
   const address = addressOf(now);
   const [before, clauses, afterwards]: [string[], string[], string[]] = [[], [], []];
+  if (was === now) return { before, clauses, afterwards };
   const added: string[] = [];
   for (const kind of ["check", "index", "unique", "key"] as const) {
     const { drops, adds } = partClauses(kind, was, now, names);
@@ -314,8 +315,7 @@ function alterText(address: string, clauses: readonly string[]): string {
 }
 
 function quoteTable(address: string): string {
-  const { namespace, name } = parseAddress(address);
-  return namespace === undefined ? quote(name) : `${quote(namespace)}.${quote(name)}`;
+  return quoteAddress(address, quote);
 }
 
 function tableText(table: Table): string {

@@ -1,5 +1,5 @@
 import type { AlterColumn } from "../../change/types.js";
-import { addressOf, parseAddress } from "../../schema/address.js";
+import { addressOf, parseAddress, quoteAddress } from "../../schema/address.js";
 import type {
   Column,
   Default,
@@ -59,8 +59,7 @@ const SYNTAX: AlterSyntax = {
 };
 
 function quoteTable(address: string): string {
-  const { namespace, name } = parseAddress(address);
-  return namespace === undefined ? quote(name) : `${quote(namespace)}.${quote(name)}`;
+  return quoteAddress(address, quote);
 }
 
 /** Indexes and functions live in the namespace of their table. */
