@@ -40,7 +40,7 @@ const { metafile } = await build({
   legalComments: "linked",
   // The ES module builds of class-validator and class-transformer leave out what is not used.
   mainFields: ["module", "main"],
-  external: ["libsql", "esbuild", "pg", "mysql2"],
+  external: ["libsql", "esbuild", "pg", "mysql2", "@electric-sql/pglite"],
   chunkNames: "parts/[name]-[hash]",
   tsconfigRaw: { compilerOptions: { experimentalDecorators: true, useDefineForClassFields: true } },
   // Some of the bundled libraries are CommonJS and ask for Node's own modules.

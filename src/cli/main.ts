@@ -1,6 +1,7 @@
 import yargs from "yargs";
 import { problems } from "../core/problems.js";
 import { VERSION } from "../version.js";
+import { adoptCommand } from "./commands/adopt.js";
 import { amendCommand } from "./commands/amend.js";
 import { backCommand } from "./commands/back.js";
 import { checkCommand } from "./commands/check.js";
@@ -45,6 +46,7 @@ export async function main(args: readonly string[]): Promise<number> {
       global: true,
     })
     .command(initCommand(session))
+    .command(adoptCommand(session))
     .command(checkCommand(session))
     .command(compareCommand(session))
     .command(draftCommand(session))

@@ -121,6 +121,30 @@ const project = {
     received: v.rename,
     valid: "--rename old_table=new_table, or --rename table.old_column=table.new_column",
   })),
+  notEmpty: define("E111", 2, (v: { migrations: number; models: readonly string[] }) => ({
+    what:
+      v.migrations > 0
+        ? "There are migrations already, and adopt begins a history"
+        : "There are models already, and adopt never writes over one",
+    details: v.models,
+    repair:
+      v.migrations > 0
+        ? "take in what the database has beyond the migrations with `emberset adopt --drift`"
+        : "move them away, adopt, and take over by hand what they said",
+  })),
+  nothingToAdopt: define("E112", 2, (v: { target: string; place: string; drift: boolean }) => ({
+    what: v.drift ? "There is no drift to take in" : "The database has no tables to adopt",
+    received: `${v.target}: ${v.place}`,
+    repair: v.drift
+      ? "nothing needs to be done"
+      : "name another with --target, or begin with models and a draft",
+  })),
+  hiddenModels: define("E113", 2, (v: { files: readonly string[]; patterns: readonly string[] }) => ({
+    what: "The models would not be found where adopt writes them",
+    details: v.files,
+    received: `models: ${JSON.stringify(v.patterns)}`,
+    repair: 'say models: ["models/**/*.ts"] in the config, so that folders for namespaces are read too',
+  })),
 };
 
 /** Model files and what the models say. */
@@ -280,6 +304,15 @@ const database = {
     what: `The connection to target ${v.target} was cut: ${v.reason}`,
     repair: "see `emberset status`: what was not committed has been undone by the server",
   })),
+  noEmbedded: define("E414", 4, (_: object) => ({
+    what: "There is no scratch database: the server lets nobody make one, and no embedded PostgreSQL is installed",
+    repair: "install @electric-sql/pglite beside emberset, or give the user the right to create databases",
+  })),
+  noCatalogRight: define("E415", 4, (v: { target: string; place: string; reason: string }) => ({
+    what: `The schema of ${v.target} cannot be read whole: ${v.reason}`,
+    received: v.place,
+    repair: "use a user who may see all of the schema, such as the one who owns the tables",
+  })),
 };
 
 /** Stopped for safety. */
@@ -359,12 +392,22 @@ const safety = {
     what: `The models say nothing that was not there before migration ${v.migration}; nothing was changed`,
     repair: "if the migration is not wanted, undo it with `emberset back` and delete its folder",
   })),
+  pendingFirst: define("E510", 3, (v: { target: string; pending: readonly string[] }) => ({
+    what: `What ${v.target} has beyond the history cannot be told while migrations are pending there`,
+    received: v.pending.join(", "),
+    repair: "run them first with `emberset forward`",
+  })),
 };
 
 const ours = {
   fault: define("E900", 70, (v: { reason: string }) => ({
     what: `A fault of Emberset's own: ${v.reason}`,
     repair: "please report it with the command you ran; --trace shows the SQL that led to it",
+  })),
+  unsaid: define("E901", 70, (v: { differences: readonly string[] }) => ({
+    what: "The models that adopt worked out do not say all that the database holds; nothing was written",
+    details: v.differences,
+    repair: "please report it, with the definitions of these tables",
   })),
 };
 

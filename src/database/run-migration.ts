@@ -49,7 +49,7 @@ export async function runMigration(
   return database.exclusively(async () => {
     const recorded = await hasRun(database, migration.number);
     if ((recorded ?? false) === (direction === "forward")) return { outcome: "already", tookMs: 0 };
-    const watch = await database.watch(statements, managed);
+    const watch = await seeTo(migration, () => database.watch(statements, managed));
     for (const [done, statement] of statements.entries()) {
       await runStatement(database, { ...statement, done }, migration, file);
     }
@@ -115,9 +115,9 @@ async function runStatement(
   }
 }
 
-async function seeTo(migration: RunnableMigration, work: () => Promise<void>): Promise<void> {
+async function seeTo<T>(migration: RunnableMigration, work: () => Promise<T>): Promise<T> {
   try {
-    await work();
+    return await work();
   } catch (error) {
     if (!(error instanceof Breakage)) throw error;
     const values = { migration: migration.name, reason: error.reason };

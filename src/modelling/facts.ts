@@ -20,7 +20,11 @@ export function sql(text: CheckText): SqlExpression {
   return { sql: text };
 }
 
-export type DefaultValue = string | number | boolean | SqlExpression;
+/** null: the column says that its default is null, which is so anyway. */
+export type DefaultValue = string | number | boolean | null | SqlExpression;
+
+/** What only one dialect knows of a thing, in its own words: `{ mariadb: { engine: "Aria" } }`. */
+export type Options = PerDialect<Readonly<Record<string, string>>>;
 
 /** Portable SQL types without sizes. */
 export type PlainTypeName =
@@ -48,35 +52,89 @@ export type Action = "restrict" | "cascade" | "set null" | "set default" | "no a
 
 type FieldName<T> = Extract<keyof T, string>;
 
+/** One thing an index is over: a field, or an expression in which `{field}` stands for the quoted column. */
+export type IndexTerm<Name extends string = string> = (
+  { readonly field: Name } | { readonly sql: CheckText }
+) & {
+  readonly descending?: boolean;
+  readonly collation?: string | PerDialect<string>;
+  /** Where nulls stand, when not where the engine puts them by itself. */
+  readonly nulls?: "first" | "last";
+  readonly operatorClass?: string;
+  /** How many characters are indexed. @default all */
+  readonly length?: number;
+};
+
 export interface IndexOptions<Name extends string = string> {
-  readonly fields: readonly Name[];
+  readonly fields: readonly (Name | IndexTerm<Name>)[];
   readonly unique?: boolean;
   /** Only rows for which this holds are indexed; `{field}` stands for the quoted column. */
   readonly where?: CheckText;
   readonly name?: string;
+  /** Anything but the usual ordered tree: `gin`, `hash`, `fulltext` … */
+  readonly method?: string;
+  /** Fields that the index carries along. */
+  readonly include?: readonly Name[];
+  readonly options?: Options;
+}
+
+export interface UniqueOptions<Name extends string = string> {
+  readonly fields: readonly Name[];
+  readonly name?: string;
+  readonly include?: readonly Name[];
+  /** Looked at when the transaction ends, or each statement. */
+  readonly deferrable?: "immediate" | "deferred";
+  readonly options?: Options;
+}
+
+export interface CheckOptions {
+  /** The constraint's whole name; "": none, where the dialect lets it have none. */
+  readonly name: string;
+  readonly holds: CheckText;
+  /** The field whose column it is stated with, on MariaDB. */
+  readonly field?: string;
+  readonly options?: Options;
 }
 
 export interface StoredOptions<T = unknown> {
   /** @default the class name, spelled as the project's naming says */
   readonly table?: string;
+  /** Where the table stands among others; on dialects without namespaces it becomes part of the name. */
+  readonly namespace?: string;
   readonly note?: string;
   /** The table's earlier name: the next draft renames instead of dropping and adding. */
   readonly was?: string;
-  readonly unique?: readonly (readonly (unknown extends T ? string : FieldName<T>)[])[];
+  /** How the primary key is called and ordered, where that is unusual; false: the table has none. */
+  readonly key?: false | Partial<UniqueOptions<unknown extends T ? string : FieldName<T>>>;
+  readonly unique?: readonly (
+    | readonly (unknown extends T ? string : FieldName<T>)[]
+    | UniqueOptions<unknown extends T ? string : FieldName<T>>
+  )[];
   readonly indexes?: readonly (
     | readonly (unknown extends T ? string : FieldName<T>)[]
     | IndexOptions<unknown extends T ? string : FieldName<T>>
   )[];
-  /** By name; in the text `{field}` stands for the quoted column. */
-  readonly checks?: Readonly<Record<string, CheckText>>;
+  /** By name, which becomes the constraint's with `ck_` and the table before it; in the text `{field}` stands for the quoted column. */
+  readonly checks?: Readonly<Record<string, CheckText>> | readonly CheckOptions[];
+  /** Whether the database holds the rules of the fields. @default true */
+  readonly fieldChecks?: boolean;
+  /** Whether columns of the key stand before the others. @default true */
+  readonly keysFirst?: boolean;
+  /** true: constraints have no names, where the dialect lets them have none. @default false */
+  readonly unnamed?: boolean;
+  readonly options?: Options;
 }
 
 export interface KeyOptions {
   /**
-   * "serial": a whole number counted up by the database; "uuid": made by the database; "none": the program gives it.
+   * "serial": a whole number counted up by the database; "always": the same, and no other may be given; "rowid": as
+   * serial, but SQLite may give the number of a row that is gone again; "uuid": made by the database; "none": the
+   * program gives it.
    * @default "serial" for a key with no validators, "none" otherwise
    */
-  readonly generate?: "serial" | "uuid" | "none";
+  readonly generate?: "serial" | "always" | "rowid" | "uuid" | "none";
+  /** true: with @IsOptional(), the key may hold null, as SQLite alone allows. @default false */
+  readonly nullable?: boolean;
 }
 
 export interface FieldOptions {
@@ -92,8 +150,15 @@ export interface FieldOptions {
   readonly was?: string;
   /** The value rows that exist get when this field arrives and is required. */
   readonly fill?: DefaultValue;
-  /** An expression over other fields, kept up to date by the database. */
-  readonly computed?: CheckText;
+  /** An expression over other fields, kept up to date by the database; `keep: false`: worked out when it is read. */
+  readonly computed?: CheckText | { readonly from: CheckText; readonly keep: boolean };
+  /** A column outside of the key that counts up. */
+  readonly generate?: "serial" | "always";
+  /** How texts are compared, in the dialect's own word. */
+  readonly collation?: string | PerDialect<string>;
+  /** The name of the constraint that holds this field's rules; false: the database does not hold them. */
+  readonly check?: string | false;
+  readonly options?: Options;
   /** false: a property of the class, not a column. @default true */
   readonly stored?: boolean;
 }
@@ -107,6 +172,14 @@ export interface RefersToOptions {
   readonly column?: string | readonly string[];
   /** Whether the reference column gets an index. @default true */
   readonly index?: boolean;
+  /** Fields that are the reference, instead of columns of its own. */
+  readonly fields?: readonly string[];
+  /** Fields of the target that are referred to, instead of its key. */
+  readonly to?: readonly string[];
+  readonly name?: string;
+  /** Looked at when the transaction ends, or each statement. */
+  readonly deferrable?: "immediate" | "deferred";
+  readonly options?: Options;
 }
 
 export interface PairedWithOptions {
@@ -119,6 +192,35 @@ export interface PairedWithOptions {
 export interface ReferenceFacts {
   readonly target: () => Class;
   readonly options: RefersToOptions;
+}
+
+interface DefinitionFacts {
+  readonly name: string;
+  readonly namespace?: string;
+  readonly note?: string;
+}
+
+/** A type or a sequence that stands by itself, beside the tables; only PostgreSQL has them. SQL in it is the engine's own. */
+export type Definition = EnumDefinition | DomainDefinition | SequenceDefinition;
+
+export interface EnumDefinition extends DefinitionFacts {
+  readonly kind: "enum";
+  readonly values: readonly string[];
+}
+
+export interface DomainDefinition extends DefinitionFacts {
+  readonly kind: "domain";
+  readonly type: string;
+  readonly nullable: boolean;
+  readonly default?: string;
+  readonly collation?: string;
+  readonly checks: readonly { readonly name: string; readonly sql: string }[];
+}
+
+export interface SequenceDefinition extends DefinitionFacts {
+  readonly kind: "sequence";
+  /** `type`, `start`, `increment`, `minimum`, `maximum`, `cache`, `cycle`: those that are not as usual. */
+  readonly settings?: Readonly<Record<string, string>>;
 }
 
 /** Everything our decorators said about one property. */
@@ -142,6 +244,14 @@ export interface ClassFacts {
  * program's must see the same facts.
  */
 const storeKey = Symbol.for("emberset.facts");
+
+const definitionsKey = Symbol.for("emberset.definitions");
+
+/** The definitions made so far, in the order their files ran. */
+export function recordedDefinitions(): Definition[] {
+  const holder = globalThis as { [definitionsKey]?: Definition[] };
+  return (holder[definitionsKey] ??= []);
+}
 
 function store(): Map<unknown, ClassFacts> {
   const holder = globalThis as { [storeKey]?: Map<unknown, ClassFacts> };

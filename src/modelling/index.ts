@@ -1,20 +1,27 @@
 /** What a model file and a config file import from "emberset". */
 export { Stored, Key, Field, RefersTo, ReferredBy, PairedWith, Stamp } from "./decorators.js";
+export { domainType, enumType, sequence } from "./definitions.js";
+export type { DomainOptions, SequenceOptions } from "./definitions.js";
 export { kind } from "./kind.js";
 export type {
   Action,
+  CheckOptions,
   CheckText,
   Class,
   DefaultValue,
   FieldOptions,
+  Definition,
   IndexOptions,
+  IndexTerm,
   KeyOptions,
+  Options,
   PairedWithOptions,
   PerDialect,
   RefersToOptions,
   SqlExpression,
   StoredOptions,
   TypeName,
+  UniqueOptions,
 } from "./facts.js";
 export { sql } from "./facts.js";
 export type { Naming, Project, Target } from "./project.js";

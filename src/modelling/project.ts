@@ -30,7 +30,7 @@ interface TargetOptions {
 
 /** The type of `emberset.config.ts`: `export default { … } satisfies Project`. */
 export interface Project {
-  /** Patterns of the model files, from the project's folder. @default ["models/*.ts"] */
+  /** Patterns of the model files, from the project's folder. @default all .ts files in `models` and the folders in it */
   readonly models?: readonly string[];
   /** The folder of the migrations, from the project's folder. @default "migrations" */
   readonly migrations?: string;

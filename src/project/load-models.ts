@@ -5,7 +5,7 @@ import { buildSchema, type ModelSchema } from "../core/model/build-schema.js";
 import { describeEntities, type EntityDescription } from "../core/model/entities.js";
 import type { Finding } from "../core/model/findings.js";
 import { problems } from "../core/problems.js";
-import { storedClasses } from "../modelling/facts.js";
+import { recordedDefinitions, storedClasses } from "../modelling/facts.js";
 import { CompileError, loadModules } from "./compile.js";
 import { dialectsInUse, type Settings } from "./settings.js";
 
@@ -22,6 +22,7 @@ export async function loadModels(settings: Settings): Promise<LoadedModels> {
   const files = (await glob([...settings.models], { cwd: settings.folder, absolute: true })).sort();
   if (files.length === 0) throw problems.noModels({ patterns: settings.models });
   const known = new Set(storedClasses());
+  const defined = recordedDefinitions().length;
   const modules = await loadOrExplain(files, settings);
   const fileOf = new Map(
     modules.flatMap((module, at) => Object.values(module).map(value => [value, files[at]!])),
@@ -34,6 +35,7 @@ export async function loadModels(settings: Settings): Promise<LoadedModels> {
     entities,
     settings.naming,
     dialectsInUse(settings).map(name => dialects[name]),
+    recordedDefinitions().slice(defined),
   );
   const placed = model.findings.map(finding => withPlace(finding, entities, fileOf));
   return { ...model, findings: placed, entities, files };

@@ -27,7 +27,7 @@ export interface TargetSettings {
 }
 
 export const DEFAULTS = {
-  models: ["models/*.ts"],
+  models: ["models/**/*.ts"],
   migrations: "migrations",
   naming: { tables: "plural", case: "snake" },
   guarded: false,

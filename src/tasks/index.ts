@@ -1,4 +1,6 @@
 /** The programmatic API: what the commands are built on. */
+export { adopt, type AdoptOptions, type AdoptResult, type Proof } from "./adopt.js";
+export { adoptDrift, type AdoptDriftOptions, type AdoptDriftResult, type Suggestion } from "./adopt-drift.js";
 export { amend, type AmendOptions, type AmendResult } from "./amend.js";
 export { back, type BackOptions, type BackResult } from "./back.js";
 export { check, type CheckResult } from "./check.js";

@@ -31,7 +31,7 @@ export function init({ folder = ".", file, dialect = "sqlite", url }: InitOption
   const files: Record<string, string> = {
     [CONFIG_FILE]: configText(dialect === "sqlite" ? { dialect, file: database } : { dialect }),
     ...(dialect !== "sqlite" && { ".env": `LOCAL_URL=${url}\n` }),
-    "models/potter.ts": MODEL,
+    "models/potter.ts": STARTER_MODEL,
   };
   for (const name of Object.keys(files)) {
     if (existsSync(join(root, name))) throw problems.fileExists({ file: join(root, name) });
@@ -60,7 +60,7 @@ function configText({ dialect, file }: { dialect: DialectName; file?: string }):
   return `import type { Project } from "emberset";
 
 export default {
-  models: ["models/*.ts"],
+  models: ["models/**/*.ts"],
   migrations: "migrations",
   home: "local",
   targets: {
@@ -70,7 +70,8 @@ export default {
 `;
 }
 
-const MODEL = `import { IsEmail, IsOptional, IsString, MaxLength } from "class-validator";
+/** The model that init writes to begin with. */
+export const STARTER_MODEL = `import { IsEmail, IsOptional, IsString, MaxLength } from "class-validator";
 import { Field, Stamp, Stored } from "emberset";
 
 @Stored<Potter>({ note: "Whoever makes pots here" })

@@ -117,7 +117,7 @@ const CASES: readonly Case[] = [
     prepare: () => new Studio({ "emberset.config.ts": CONFIG }),
     code: "E200",
     exit: 2,
-    says: ["models/*.ts"],
+    says: ["models/**/*.ts"],
   },
   {
     name: "a syntax error in a model",

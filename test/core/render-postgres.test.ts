@@ -37,6 +37,7 @@ test("renames, with what follows from them", () => {
   expect(scriptsOf(postgres, CASES["renames, with what follows from them"])).toMatchInlineSnapshot(`
     "-- rename table pieces to works
     ALTER TABLE "pieces" RENAME TO "works";
+    ALTER SEQUENCE IF EXISTS "pieces_id_seq" RENAME TO "works_id_seq";
     -- rename column works.weight to grams
     ALTER TABLE "works" RENAME COLUMN "weight" TO "grams";
     -- rename index ix_pieces_weight to ix_works_grams on works
@@ -44,6 +45,7 @@ test("renames, with what follows from them", () => {
     ---- back
     -- rename table works to pieces
     ALTER TABLE "works" RENAME TO "pieces";
+    ALTER SEQUENCE IF EXISTS "works_id_seq" RENAME TO "pieces_id_seq";
     -- rename column pieces.grams to weight
     ALTER TABLE "pieces" RENAME COLUMN "grams" TO "weight";
     -- rename index ix_works_grams to ix_pieces_weight on pieces

@@ -20,7 +20,7 @@ test("a column with its check, reference and index", () => {
     --   drop column pieces.weight (integer, may be null, default 3)
     PRAGMA legacy_alter_table = ON;
     CREATE TABLE "emberset_new_pieces" (
-      "id" integer NOT NULL CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
+      "id" integer CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
       "title" varchar(20) NOT NULL
     );
     INSERT INTO "emberset_new_pieces" ("id", "title")
@@ -68,7 +68,7 @@ test("several changes at once: required with a fill, a new type, a unique, a for
     --   add foreign key fk_pieces_potter_id on pieces (potter_id) → potters (id), on delete restrict
     PRAGMA legacy_alter_table = ON;
     CREATE TABLE "emberset_new_pieces" (
-      "id" integer NOT NULL CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
+      "id" integer CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
       "title" text NOT NULL,
       "weight" integer NOT NULL,
       "potter_id" integer,
@@ -93,7 +93,7 @@ test("several changes at once: required with a fill, a new type, a unique, a for
     --   alter column pieces.weight (required → may be null)
     PRAGMA legacy_alter_table = ON;
     CREATE TABLE "emberset_new_pieces" (
-      "id" integer NOT NULL CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
+      "id" integer CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
       "title" varchar(20) NOT NULL,
       "weight" integer,
       "potter_id" integer
@@ -120,7 +120,7 @@ test("a column that goes while another takes its name", () => {
     --   drop column pieces.title (varchar(20), required)
     PRAGMA legacy_alter_table = ON;
     CREATE TABLE "emberset_new_pieces" (
-      "id" integer NOT NULL CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
+      "id" integer CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
       "title" integer
     );
     INSERT INTO "emberset_new_pieces" ("id", "title")
@@ -138,7 +138,7 @@ test("a column that goes while another takes its name", () => {
     --   add check ck_pieces_title on pieces (length(title) >= 2)
     PRAGMA legacy_alter_table = ON;
     CREATE TABLE "emberset_new_pieces" (
-      "id" integer NOT NULL CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
+      "id" integer CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
       "title" varchar(20) NOT NULL,
       "weight" integer,
       CONSTRAINT "ck_pieces_title" CHECK (length("title") >= 2)
@@ -156,26 +156,26 @@ test("a column that goes while another takes its name", () => {
 test("tables that refer to each other in a circle, and to themselves", () => {
   expect(scriptsOf(sqlite, CASES["tables that refer to each other in a circle, and to themselves"]))
     .toMatchInlineSnapshot(`
-    "-- add table pieces (3 columns, refers to pieces)
-    CREATE TABLE "pieces" (
-      "id" integer NOT NULL CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
-      "potter_id" integer,
-      "lid_id" integer,
-      CONSTRAINT "fk_pieces_potter_id" FOREIGN KEY ("potter_id") REFERENCES "potters" ("id") ON DELETE RESTRICT,
-      CONSTRAINT "fk_pieces_lid_id" FOREIGN KEY ("lid_id") REFERENCES "pieces" ("id") ON DELETE RESTRICT
-    );
-    -- add table potters (2 columns, refers to pieces)
-    CREATE TABLE "potters" (
-      "id" integer NOT NULL CONSTRAINT "pk_potters" PRIMARY KEY AUTOINCREMENT,
-      "best_id" integer,
-      CONSTRAINT "fk_potters_best_id" FOREIGN KEY ("best_id") REFERENCES "pieces" ("id") ON DELETE RESTRICT
-    );
-    ---- back
-    -- drop table potters
-    DROP TABLE "potters";
-    -- drop table pieces
-    DROP TABLE "pieces";"
-  `);
+      "-- add table pieces (3 columns, refers to pieces)
+      CREATE TABLE "pieces" (
+        "id" integer CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
+        "potter_id" integer,
+        "lid_id" integer,
+        CONSTRAINT "fk_pieces_potter_id" FOREIGN KEY ("potter_id") REFERENCES "potters" ("id") ON DELETE RESTRICT,
+        CONSTRAINT "fk_pieces_lid_id" FOREIGN KEY ("lid_id") REFERENCES "pieces" ("id") ON DELETE RESTRICT
+      );
+      -- add table potters (2 columns, refers to pieces)
+      CREATE TABLE "potters" (
+        "id" integer CONSTRAINT "pk_potters" PRIMARY KEY AUTOINCREMENT,
+        "best_id" integer,
+        CONSTRAINT "fk_potters_best_id" FOREIGN KEY ("best_id") REFERENCES "pieces" ("id") ON DELETE RESTRICT
+      );
+      ---- back
+      -- drop table potters
+      DROP TABLE "potters";
+      -- drop table pieces
+      DROP TABLE "pieces";"
+    `);
 });
 
 test("a key that changes its type under a reference; stamps, notes, computed columns", () => {
@@ -189,7 +189,7 @@ test("a key that changes its type under a reference; stamps, notes, computed col
     --   alter column pieces.potter_id (integer → bigint)
     PRAGMA legacy_alter_table = ON;
     CREATE TABLE "emberset_new_pieces" (
-      "id" integer NOT NULL CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
+      "id" integer CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
       "potter_id" bigint,
       CONSTRAINT "fk_pieces_potter_id" FOREIGN KEY ("potter_id") REFERENCES "potters" ("id") ON DELETE RESTRICT
     );
@@ -228,7 +228,7 @@ test("a key that changes its type under a reference; stamps, notes, computed col
     --   alter column potters.id (bigint, required → integer, serial)
     PRAGMA legacy_alter_table = ON;
     CREATE TABLE "emberset_new_potters" (
-      "id" integer NOT NULL CONSTRAINT "pk_potters" PRIMARY KEY AUTOINCREMENT
+      "id" integer CONSTRAINT "pk_potters" PRIMARY KEY AUTOINCREMENT
     );
     INSERT INTO "emberset_new_potters" ("id")
       SELECT "id" FROM "potters";
@@ -239,7 +239,7 @@ test("a key that changes its type under a reference; stamps, notes, computed col
     --   alter column pieces.potter_id (bigint → integer)
     PRAGMA legacy_alter_table = ON;
     CREATE TABLE "emberset_new_pieces" (
-      "id" integer NOT NULL CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
+      "id" integer CONSTRAINT "pk_pieces" PRIMARY KEY AUTOINCREMENT,
       "potter_id" integer,
       CONSTRAINT "fk_pieces_potter_id" FOREIGN KEY ("potter_id") REFERENCES "potters" ("id") ON DELETE RESTRICT
     );
@@ -257,7 +257,7 @@ test("every rule, and every kind of default", () => {
   expect(scriptsOf(sqlite, CASES["every rule, and every kind of default"])).toMatchInlineSnapshot(`
     "-- add table things (9 columns)
     CREATE TABLE "things" (
-      "id" integer NOT NULL CONSTRAINT "pk_things" PRIMARY KEY AUTOINCREMENT,
+      "id" integer CONSTRAINT "pk_things" PRIMARY KEY AUTOINCREMENT,
       "a" varchar(9) NOT NULL DEFAULT 'it''s',
       "b" boolean NOT NULL DEFAULT 1,
       "c" json text,

@@ -127,6 +127,11 @@ test("a CREATE TABLE in anybody's hand is read whole", () => {
           },
           "name": "the name",
           "nullable": false,
+          "options": {
+            "sqlite": {
+              "not null on conflict": "ignore",
+            },
+          },
           "type": {
             "kind": "native",
             "sql": {
@@ -224,6 +229,11 @@ test("a CREATE TABLE in anybody's hand is read whole", () => {
           "name": "",
           "onDelete": "set null",
           "onUpdate": "no action",
+          "options": {
+            "sqlite": {
+              "columns": "implied",
+            },
+          },
           "references": {
             "columns": [],
             "table": "Owners",
@@ -255,9 +265,10 @@ test("a CREATE TABLE in anybody's hand is read whole", () => {
       },
       "name": "",
       "options": {
-        "on conflict not null the name": "ignore",
-        "strict": "yes",
-        "without rowid": "yes",
+        "sqlite": {
+          "strict": "yes",
+          "without rowid": "yes",
+        },
       },
       "uniques": [
         {
@@ -286,7 +297,7 @@ test("a CREATE TABLE in anybody's hand is read whole", () => {
           "type": {
             "kind": "native",
             "sql": {
-              "sqlite": "TEXT",
+              "sqlite": "text",
             },
           },
         },
@@ -309,10 +320,17 @@ test("a CREATE TABLE in anybody's hand is read whole", () => {
           "a",
         ],
         "name": "",
+        "options": {
+          "sqlite": {
+            "terms": "["DESC",""]",
+          },
+        },
       },
       "name": "",
       "options": {
-        "key descending": "yes",
+        "sqlite": {
+          "types": "capitals",
+        },
       },
       "uniques": [],
     }

@@ -154,7 +154,8 @@ function byText(tables: ReturnType<typeof sortParts>) {
     columns: columns.map(column => ({
       name: column.name,
       type: (column.type as { sql: Record<string, string> }).sql["sqlite"]!.toLowerCase(),
-      required: !column.nullable,
+      // The rowid is never null, and nothing says so.
+      required: !column.nullable && column.identity === undefined,
       default: column.default?.kind === "sql" ? strip(column.default.sql as string) : null,
       key: (key?.columns.indexOf(column.name) ?? -1) + 1,
     })),

@@ -1,8 +1,16 @@
 import { addressOf } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
-import { partsOf, withParts, type PartKind, type Schema, type Table } from "../schema/types.js";
+import {
+  definitionKey,
+  partsOf,
+  withParts,
+  type Definition,
+  type PartKind,
+  type Schema,
+  type Table,
+} from "../schema/types.js";
 import { renameInTable, type NameMap } from "./rename.js";
-import type { Change, TableFacts } from "./types.js";
+import { isOfDefinition, type Change, type DefinitionChange, type TableFacts } from "./types.js";
 import { describeChange } from "./words.js";
 
 /** A change that does not fit the schema it is applied to. */
@@ -22,11 +30,42 @@ export class MisfitChange extends Error {
  */
 export function apply(schema: Schema, changes: readonly Change[]): Schema {
   const tables = new Map(schema.tables.map(table => [addressOf(table), table]));
-  for (const change of changes) step(tables, change);
-  return { tables: [...tables.values()] };
+  const definitions = new Map((schema.definitions ?? []).map(each => [definitionKey(each), each]));
+  for (const change of changes) {
+    if (isOfDefinition(change)) stepDefinition(definitions, change);
+    else step(tables, change);
+  }
+  return {
+    tables: [...tables.values()],
+    ...(definitions.size > 0 && { definitions: [...definitions.values()] }),
+  };
 }
 
-function step(tables: Map<string, Table>, change: Change): void {
+function stepDefinition(definitions: Map<string, Definition>, change: DefinitionChange): void {
+  const misfit = (reason: string): never => {
+    throw new MisfitChange(change, reason);
+  };
+  const key = definitionKey("before" in change ? change.before : change.definition);
+  const known = definitions.get(key);
+  switch (change.kind) {
+    case "add definition":
+      if (known) misfit("it is there already");
+      definitions.set(key, change.definition);
+      return;
+    case "drop definition":
+      if (!equal(known, change.definition)) misfit("it is not there as the change says");
+      definitions.delete(key);
+      return;
+    case "alter definition":
+      if (!equal(known, change.before)) misfit("it is not as the change says it was");
+      definitions.set(key, change.after);
+      return;
+    default:
+      change satisfies never;
+  }
+}
+
+function step(tables: Map<string, Table>, change: Exclude<Change, DefinitionChange>): void {
   const misfit = (reason: string): never => {
     throw new MisfitChange(change, reason);
   };
@@ -102,8 +141,9 @@ function step(tables: Map<string, Table>, change: Change): void {
     case "drop part": {
       const table = get(change.table);
       const parts = partsOf(table, change.what);
-      const left = parts.filter(part => !equal(part, change.value));
-      if (left.length === parts.length) misfit("it is not there as the change says");
+      const at = parts.findIndex(part => equal(part, change.value));
+      if (at < 0) misfit("it is not there as the change says");
+      const left = parts.toSpliced(at, 1);
       tables.set(change.table, withParts(table, change.what as PartKind, left as never));
       return;
     }

@@ -5,15 +5,19 @@ import type { Check, Column, ForeignKey, Index, PartKind, Parts } from "../schem
 export function columnsOfPart(kind: PartKind, part: Parts[PartKind]): readonly string[] {
   switch (kind) {
     case "key":
-    case "unique":
+    case "unique": {
+      const { columns, include = [] } = part as Parts["key"];
+      return include.length > 0 ? [...columns, ...include] : columns;
+    }
     case "foreign key":
-      return (part as Parts["key"] | ForeignKey).columns;
+      return (part as ForeignKey).columns;
     case "index": {
       const index = part as Index;
       const parts = index.parts.flatMap(each =>
         "column" in each ? [each.column] : placesInSqlText(each.sql),
       );
-      return [...new Set([...parts, ...(index.where === undefined ? [] : placesInSqlText(index.where))])];
+      const where = index.where === undefined ? [] : placesInSqlText(index.where);
+      return [...new Set([...parts, ...where, ...(index.include ?? [])])];
     }
     case "check": {
       const rules = (part as Check).rules;

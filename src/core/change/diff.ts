@@ -1,10 +1,12 @@
 import { addressOf, tablesByAddress } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
 import {
+  definitionKey,
   PART_KINDS,
   partsOf,
   type Column,
   type Default,
+  type Definition,
   type ForeignKey,
   type PartKind,
   type Parts,
@@ -63,6 +65,7 @@ export function diff(a: Schema, b: Schema, hints: DiffHints = {}): Change[] {
   const renaming = tableNames.size > 0 || columnNames.size > 0;
   const staying = tableNames.size > 0 ? new Set([...before.keys()].filter(survives)) : new Set<string>();
   return order([
+    ...diffDefinitions(a.definitions ?? [], b.definitions ?? []),
     ...a.tables
       .filter(table => !survives(addressOf(table)))
       .map(table => ({ kind: "drop table", table }) as const),
@@ -74,6 +77,25 @@ export function diff(a: Schema, b: Schema, hints: DiffHints = {}): Change[] {
       .filter(table => !stayed(addressOf(table)))
       .map(table => ({ kind: "add table", table }) as const),
   ]);
+}
+
+function diffDefinitions(a: readonly Definition[], b: readonly Definition[]): Change[] {
+  const [before, after] = [a, b].map(list => new Map(list.map(each => [definitionKey(each), each]))) as [
+    Map<string, Definition>,
+    Map<string, Definition>,
+  ];
+  return [
+    // A later one may be made of an earlier one.
+    ...a
+      .toReversed()
+      .filter(each => !after.has(definitionKey(each)))
+      .map(definition => ({ kind: "drop definition", definition }) as const),
+    ...b.flatMap((definition): Change[] => {
+      const was = before.get(definitionKey(definition));
+      if (!was) return [{ kind: "add definition", definition }];
+      return equal(was, definition) ? [] : [{ kind: "alter definition", before: was, after: definition }];
+    }),
+  ];
 }
 
 interface TablePair {

@@ -11,6 +11,12 @@ function invertOne(change: Change): Change {
       return { ...change, kind: "drop table" };
     case "drop table":
       return { ...change, kind: "add table" };
+    case "add definition":
+      return { ...change, kind: "drop definition" };
+    case "drop definition":
+      return { ...change, kind: "add definition" };
+    case "alter definition":
+      return { ...change, before: change.after, after: change.before };
     case "add column":
       return { ...change, kind: "drop column" };
     case "drop column":

@@ -65,7 +65,7 @@ export function renameInPart(
     case "key":
     case "unique": {
       const keyed = part as Parts["key" | "unique"];
-      return { ...keyed, columns: keyed.columns.map(column) };
+      return { ...keyed, columns: keyed.columns.map(column), ...renamedInclude(keyed, column) };
     }
     case "index": {
       const index = part as Index;
@@ -77,6 +77,7 @@ export function renameInPart(
             : { ...each, sql: renameInSql(each.sql, table, names) },
         ),
         ...(index.where !== undefined && { where: renameInSql(index.where, table, names) }),
+        ...renamedInclude(index, column),
       };
     }
     case "foreign key": {
@@ -93,11 +94,22 @@ export function renameInPart(
     }
     case "check": {
       const check = part as Check;
-      return { ...check, rules: check.rules.map(rule => renameInRule(rule, table, names)) };
+      return {
+        ...check,
+        rules: check.rules.map(rule => renameInRule(rule, table, names)),
+        ...(check.column !== undefined && { name: column(check.column), column: column(check.column) }),
+      };
     }
     default:
       return kind satisfies never;
   }
+}
+
+function renamedInclude(
+  { include }: { readonly include?: readonly string[] },
+  column: (name: string) => string,
+): { include?: string[] } {
+  return include ? { include: include.map(column) } : {};
 }
 
 function renameInRule(rule: Rule, table: string, names: NameMap): Rule {

@@ -1,4 +1,4 @@
-import type { Check, Column, DataType, PartKind, Parts, Rule } from "../schema/types.js";
+import type { Check, Column, DataType, Definition, PartKind, Parts, Rule } from "../schema/types.js";
 import { equal } from "../schema/canonical.js";
 import { columnsOfPart } from "./columns-used.js";
 import type { Change } from "./types.js";
@@ -45,7 +45,11 @@ function riskOf(change: Change, nulls: ReadonlySet<string>): Risk {
     case "rename part":
     case "alter table":
     case "drop part":
+    case "add definition":
+    case "drop definition":
       return SAFE;
+    case "alter definition":
+      return definitionRisk(change.before, change.after);
     case "drop table":
       return { level: "loses data", reason: "the table's rows go" };
     case "drop column":
@@ -66,6 +70,22 @@ function riskOf(change: Change, nulls: ReadonlySet<string>): Risk {
     default:
       return change satisfies never;
   }
+}
+
+/** Whether all that fits one definition fits the other. */
+function definitionRisk(before: Definition, after: Definition): Risk {
+  if (before.kind === "enum" && after.kind === "enum") {
+    const gone = before.values.filter(value => !after.values.includes(value));
+    return gone.length === 0
+      ? SAFE
+      : { level: "rows may refuse", reason: `rows that hold ${gone.join(", ")}` };
+  }
+  if (before.kind !== "domain" || after.kind !== "domain") return SAFE;
+  const looser =
+    before.type === after.type &&
+    (after.nullable || !before.nullable) &&
+    after.checks.every(check => before.checks.some(old => old.sql === check.sql));
+  return looser ? SAFE : { level: "rows may refuse", reason: "values that exist may not fit the new domain" };
 }
 
 function hasOwnValue(column: Column): boolean {

@@ -1,4 +1,5 @@
-import type { Column, Default, PartKind, Parts, Table } from "../schema/types.js";
+import { addressOf } from "../schema/address.js";
+import type { Column, Default, Definition, PartKind, Parts, Table } from "../schema/types.js";
 
 /**
  * One difference between two schemas as plain data, with what was and what will be, so that it can be inverted
@@ -14,6 +15,7 @@ export type Change =
       readonly before: TableFacts;
       readonly after: TableFacts;
     }
+  | DefinitionChange
   | AddColumn
   | DropColumn
   | { readonly kind: "rename column"; readonly table: string; readonly from: string; readonly to: string }
@@ -28,6 +30,24 @@ export type Change =
       readonly from: string;
       readonly to: string;
     };
+
+export type DefinitionChange =
+  | { readonly kind: "add definition"; readonly definition: Definition }
+  | { readonly kind: "drop definition"; readonly definition: Definition }
+  /** Both have the same kind and name. */
+  | { readonly kind: "alter definition"; readonly before: Definition; readonly after: Definition };
+
+/** The address of the table a change is about; for a renamed table, its address before. */
+export function tableOf(change: Change): string | undefined {
+  if (isOfDefinition(change)) return undefined;
+  if (change.kind === "rename table") return change.from;
+  return change.kind === "add table" || change.kind === "drop table" ? addressOf(change.table) : change.table;
+}
+
+/** Whether a change is about a definition rather than a table. */
+export function isOfDefinition(change: Change): change is DefinitionChange {
+  return change.kind.endsWith(" definition");
+}
 
 interface ColumnChange {
   readonly table: string;
@@ -82,16 +102,3 @@ export type AlterPart = {
 export type TableFacts = Pick<Table, "note" | "options">;
 
 export type ChangeKind = Change["kind"];
-
-/** The address of the table a change is about; for a renamed table, its address before. */
-export function tableOf(change: Change, addressOf: (table: Table) => string): string {
-  switch (change.kind) {
-    case "add table":
-    case "drop table":
-      return addressOf(change.table);
-    case "rename table":
-      return change.from;
-    default:
-      return change.table;
-  }
-}

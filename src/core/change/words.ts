@@ -1,7 +1,17 @@
 import { addressOf } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
 import { showDataType } from "../schema/data-type.js";
-import type { Column, Default, ForeignKey, Index, PartKind, Parts, Rule, SqlText } from "../schema/types.js";
+import type {
+  Column,
+  Default,
+  Definition,
+  ForeignKey,
+  Index,
+  PartKind,
+  Parts,
+  Rule,
+  SqlText,
+} from "../schema/types.js";
 import { fillPlaces } from "../schema/sql-text.js";
 import { columnsOfPart } from "./columns-used.js";
 import type { Change } from "./types.js";
@@ -12,6 +22,13 @@ export function describeChange(change: Change): string {
     case "add table":
     case "drop table":
       return `${change.kind} ${addressOf(change.table)}`;
+    case "add definition":
+    case "drop definition": {
+      const { kind } = change.definition;
+      return `${change.kind.split(" ")[0]} ${kind} ${addressOf(change.definition)}`;
+    }
+    case "alter definition":
+      return `alter ${change.after.kind} ${addressOf(change.after)}`;
     case "rename table":
       return `rename table ${change.from} to ${change.to}`;
     case "alter table":
@@ -54,6 +71,11 @@ export function describeDetail(change: Change): string {
       const refers = references.length > 0 ? `, refers to ${[...new Set(references)].join(", ")}` : "";
       return `${columns.length} column${columns.length === 1 ? "" : "s"}${refers}`;
     }
+    case "add definition":
+    case "drop definition":
+      return describeDefinition(change.definition);
+    case "alter definition":
+      return `${describeDefinition(change.before)} → ${describeDefinition(change.after)}`;
     case "add column":
       return (
         describeColumn(change.column) + (change.fill ? `, old rows get ${describeDefault(change.fill)}` : "")
@@ -74,6 +96,29 @@ export function describeDetail(change: Change): string {
   }
 }
 
+/** `'greenware', 'bisque'` · `text, may be null` */
+export function describeDefinition(definition: Definition): string {
+  switch (definition.kind) {
+    case "enum":
+      return definition.values.map(value => `'${value}'`).join(", ");
+    case "domain":
+      return [
+        definition.type,
+        definition.nullable ? "may be null" : "required",
+        definition.default && `default ${definition.default}`,
+        ...definition.checks.map(({ sql }) => sql),
+      ]
+        .filter(Boolean)
+        .join(", ");
+    case "sequence":
+      return Object.entries(definition.settings ?? {})
+        .map(([name, value]) => `${name} ${value}`)
+        .join(", ");
+    default:
+      return definition satisfies never;
+  }
+}
+
 /** `varchar(120), required, default 'x'` */
 export function describeColumn(column: Column): string {
   return [
@@ -82,7 +127,7 @@ export function describeColumn(column: Column): string {
     column.default && `default ${describeDefault(column.default)}`,
     column.computed && `computed: ${showSql(column.computed.sql)}`,
     column.stamp && `stamped when ${column.stamp}`,
-    column.collation && `collation ${column.collation}`,
+    column.collation && `collation ${showSql(column.collation)}`,
   ]
     .filter(word => word !== undefined)
     .join(", ");

@@ -1,4 +1,10 @@
-import type { AlterColumn, Change } from "../change/types.js";
+import {
+  isOfDefinition,
+  type AddColumn,
+  type AlterColumn,
+  type Change,
+  type DefinitionChange,
+} from "../change/types.js";
 import { describeChange, titleOf } from "../change/words.js";
 import { startNames } from "../change/start-names.js";
 import { columnsOfComputed, columnsOfPart } from "../change/columns-used.js";
@@ -8,9 +14,9 @@ import {
   PART_KINDS,
   partsOf,
   type Column,
-  type Default,
   type ForeignKey,
   type Index,
+  type Options,
   type PartKind,
   type Parts,
   type Schema,
@@ -23,16 +29,23 @@ export interface AlterSyntax {
   readonly table: (address: string) => string;
   /** Statements that make a table, without its references, indexes and stamps. */
   readonly createTable: (table: Table) => string[];
-  readonly addColumn: (column: Column, fill: Default | undefined) => Clauses;
+  readonly addColumn: (change: AddColumn, table: Table) => Clauses;
   readonly dropColumn: (column: Column) => string;
   readonly alterColumn: (change: AlterColumn, table: Table) => Clauses;
   readonly addPart: <K extends Exclude<PartKind, "index">>(kind: K, part: Parts[K]) => string;
   readonly dropPart: (kind: Exclude<PartKind, "index">, part: Parts[PartKind]) => string;
   readonly createIndex: (table: Table, index: Index) => string;
   readonly dropIndex: (table: Table, index: Index) => string;
-  readonly renameTable: (from: string, to: string) => string;
-  readonly renameColumn: (table: string, from: string, to: string) => string;
+  /** `table` is as it was before. */
+  readonly renameTable: (from: string, to: string, table: Table) => string[];
+  readonly renameColumn: (address: string, from: string, to: string, table: Table) => string[];
   readonly renamePart: (table: Table, kind: PartKind, from: string, to: string) => string;
+  /** Facts of a table that differ, its note aside. */
+  readonly alterOptions: (table: string, before: Options | undefined, after: Options | undefined) => string[];
+  /** What is made before all tables, and what goes after them. */
+  readonly define: (change: DefinitionChange, plan: RenderPlan) => string[];
+  readonly createNamespace: (name: string) => string;
+  readonly dropNamespace: (name: string) => string;
   readonly notes: (table: Table, columns: readonly Column[], self: boolean) => string[];
   readonly createStamp: (table: Table, column: Column) => string[];
   readonly dropStamp: (table: Table, column: Column) => string[];
@@ -64,7 +77,17 @@ export function renderByAlter({ before, after, changes: given }: RenderPlan, syn
   const stamps = stampChanges(before, after, changes);
   const was = (address: string) => tables.before.get(address)!;
   const now = (address: string) => tables.after.get(address)!;
+  const start = startNames(changes);
+  const named = [namespacesOf(before), namespacesOf(after)] as const;
+  const define = (kind: Change["kind"]) =>
+    each(changes, change =>
+      change.kind === kind && isOfDefinition(change) ? syntax.define(change, { before, after, changes }) : [],
+    );
   return [
+    ...[...named[1]]
+      .filter(name => !named[0].has(name))
+      .map(name => ({ title: `add namespace ${name}`, statements: [syntax.createNamespace(name)] })),
+    ...define("add definition"),
     ...alterations(changes, syntax, change =>
       change.kind === "drop part" && change.what === "foreign key"
         ? { table: change.table, clauses: [syntax.dropPart("foreign key", change.value)] }
@@ -96,11 +119,13 @@ export function renderByAlter({ before, after, changes: given }: RenderPlan, syn
       },
     ),
     ...each(changes, change => {
-      if (change.kind === "rename table") return [syntax.renameTable(change.from, change.to)];
+      if (change.kind === "rename table")
+        return syntax.renameTable(change.from, change.to, was(start.table(change.to)) ?? was(change.from));
       return change.kind === "rename column"
-        ? [syntax.renameColumn(change.table, change.from, change.to)]
+        ? syntax.renameColumn(change.table, change.from, change.to, was(start.table(change.table)))
         : [];
     }),
+    ...define("alter definition"),
     ...each(changes, change =>
       change.kind === "rename part"
         ? [syntax.renamePart(now(change.table), change.what, change.from, change.to)]
@@ -111,7 +136,7 @@ export function renderByAlter({ before, after, changes: given }: RenderPlan, syn
         case "alter column":
           return { table: change.table, ...syntax.alterColumn(change, now(change.table)) };
         case "add column":
-          return { table: change.table, ...syntax.addColumn(change.column, change.fill) };
+          return { table: change.table, ...syntax.addColumn(change, now(change.table)) };
         case "alter part":
           return change.what === "index" || change.what === "foreign key"
             ? undefined
@@ -128,6 +153,11 @@ export function renderByAlter({ before, after, changes: given }: RenderPlan, syn
           return undefined;
       }
     }),
+    ...each(changes, change =>
+      change.kind === "alter table"
+        ? syntax.alterOptions(change.table, change.before.options, change.after.options)
+        : [],
+    ),
     ...notesBlocks(changes, now, syntax),
     ...each(changes, change => {
       if (change.kind !== "add table") return [];
@@ -157,7 +187,18 @@ export function renderByAlter({ before, after, changes: given }: RenderPlan, syn
         ? { table: change.table, clauses: [syntax.addPart("foreign key", change.value)] }
         : undefined,
     ),
+    ...define("drop definition"),
+    ...[...named[0]]
+      .filter(name => !named[1].has(name))
+      .map(name => ({ title: `drop namespace ${name}`, statements: [syntax.dropNamespace(name)] })),
   ];
+}
+
+/** The namespaces that tables and definitions stand in, but for the usual one. */
+function namespacesOf({ tables, definitions = [] }: Schema): Set<string> {
+  return new Set(
+    [...tables, ...definitions].flatMap(({ namespace }) => (namespace === undefined ? [] : [namespace])),
+  );
 }
 
 function isDropOfComputed(change: Change): boolean {
@@ -266,7 +307,7 @@ function notesBlocks(
         ? [[change.after], false]
         : change.kind === "add column" && change.column.note !== undefined
           ? [[change.column], false]
-          : [[], change.kind === "alter table"];
+          : [[], change.kind === "alter table" && change.before.note !== change.after.note];
     if (columns.length === 0 && !self) return [];
     const statements = syntax.notes(now((change as { readonly table: string }).table), columns, self);
     return statements.length > 0 ? [{ title: `note: ${describeChange(change)}`, statements }] : [];

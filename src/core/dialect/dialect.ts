@@ -14,6 +14,8 @@ export interface Dialect {
   readonly settle: (schema: Schema) => Schema;
   /** The inverse, as far as portable words say the same: `settle(raise(p)) = p`. */
   readonly raise: (schema: Schema) => Schema;
+  /** A schema read from a database as it may have been sent, where the engine is known to spell that so. */
+  readonly unspell: (schema: Schema) => Schema;
   /** Names of what hangs on tables and comes from the schema: a rebuild may take it along without putting it back. */
   readonly attachments: (schema: Schema) => string[];
   /** The statements that carry out changes. */

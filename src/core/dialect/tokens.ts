@@ -16,6 +16,8 @@ export interface TokenRules {
   readonly dollar?: boolean;
   /** `[name]` is a quoted name (SQLite). */
   readonly brackets?: boolean;
+  /** A name without quotes means the one in lower case (PostgreSQL); elsewhere case does not matter. */
+  readonly folds?: boolean;
   /** `#` starts a comment (MariaDB). */
   readonly hash?: boolean;
 }

@@ -1,10 +1,14 @@
 import pluralize from "pluralize";
 import type {
+  CheckOptions,
   Class,
   DefaultValue,
   FieldOptions,
   IndexOptions,
+  IndexTerm,
+  KeyOptions,
   SqlExpression,
+  UniqueOptions,
 } from "../../modelling/facts.js";
 import { fillKey, type DiffHints } from "../change/diff.js";
 import { describeRule } from "../change/words.js";
@@ -28,8 +32,10 @@ import type {
   Column,
   DataType,
   Default,
+  Definition,
   ForeignKey,
   Index,
+  IndexPart,
   Key,
   Rule,
   Schema,
@@ -54,6 +60,7 @@ export function buildSchema(
   entities: readonly EntityDescription[],
   naming: NamingRules,
   dialects: readonly Dialect[],
+  definitions: readonly Definition[] = [],
 ): ModelSchema {
   const { findings, report } = collectFindings();
   const builder = new Builder(entities, naming, dialects, report);
@@ -62,7 +69,10 @@ export function buildSchema(
   reportNames(tables, builder, dialects, report);
   return {
     schema: {
-      tables: tables.filter((table, at) => tables.findIndex(each => each.name === table.name) === at),
+      tables: tables.filter(
+        (table, at) => tables.findIndex(each => addressOf(each) === addressOf(table)) === at,
+      ),
+      ...(definitions.length > 0 && { definitions }),
     },
     hints: builder.hints(),
     findings,
@@ -98,24 +108,69 @@ class Builder {
     return entity.options.table ?? tableName(entity.name, this.naming);
   }
 
+  /** How others speak of the table. */
+  address(entity: EntityDescription): string {
+    const { namespace } = entity.options;
+    return addressOf({ name: this.tableName(entity), ...(namespace !== undefined && { namespace }) });
+  }
+
   table(entity: EntityDescription): Table {
     const name = this.tableName(entity);
     const fieldColumns = this.columnsOf(entity);
     const columns = fieldColumns.map(({ column }) => column);
-    const keyColumns = this.keyColumns(entity).map(column => column.name);
-    const key: Key = { name: `pk_${name}`, columns: keyColumns };
+    const key = this.key(entity, name);
     const uniques = this.uniques(entity, name);
-    const { note } = entity.options;
+    const { note, namespace, options, unnamed } = entity.options;
     this.checkReferredBy(entity);
+    const indexes = this.indexes(entity, name, [
+      ...(key ? [key.columns] : []),
+      ...uniques.map(unique => unique.columns),
+    ]);
+    const foreignKeys = this.foreignKeys(entity, name);
+    const checks = this.checks(entity, name);
+    const nameless = <P extends { readonly name: string }>(part: P): P =>
+      unnamed ? { ...part, name: "" } : part;
     return {
       name,
+      ...(namespace !== undefined && { namespace }),
       columns,
-      key,
-      uniques,
-      indexes: this.indexes(entity, name, [keyColumns, ...uniques.map(unique => unique.columns)]),
-      foreignKeys: this.foreignKeys(entity, name),
-      checks: this.checks(entity, name),
+      ...(key && { key: nameless(key) }),
+      uniques: uniques.map(nameless),
+      indexes,
+      foreignKeys: foreignKeys.map(nameless),
+      checks: checks.map(nameless),
       ...(note !== undefined && { note }),
+      ...(options && { options }),
+    };
+  }
+
+  private key(entity: EntityDescription, table: string): Key | undefined {
+    const { key } = entity.options;
+    const own = this.keyColumns(entity).map(column => column.name);
+    if (own.length === 0) return undefined;
+    if (!key) return { name: `pk_${table}`, columns: own };
+    const columns = key.fields ? this.columnNames(entity, key.fields, "`key`") : own;
+    if (key.fields && [...columns].sort().join() !== [...own].sort().join()) {
+      const fields = entity.fields.filter(({ facts }) => facts.key).map(({ property }) => property);
+      this.report(
+        "E225",
+        { entity: entity.name },
+        "`key` does not name the fields that are the key",
+        `name ${fields.join(", ")}, in the order the key has them`,
+      );
+    }
+    return { name: key.name ?? `pk_${table}`, columns, ...this.keyed(entity, key) };
+  }
+
+  /** What a key or a unique constraint may have besides its columns. */
+  private keyed(
+    entity: EntityDescription,
+    { include, deferrable, options }: Partial<UniqueOptions>,
+  ): Omit<Unique, "name" | "columns"> {
+    return {
+      ...(include && { include: this.columnNames(entity, include, "`include`") }),
+      ...(deferrable && { deferrable }),
+      ...(options && { options }),
     };
   }
 
@@ -125,10 +180,13 @@ class Builder {
     if (known) return known;
     const stored = entity.fields.filter(isStored);
     const keys = stored.filter(({ facts }) => facts.key);
-    const built = [...keys, ...stored.filter(({ facts }) => !facts.key)].flatMap(field =>
+    const ordered =
+      entity.options.keysFirst === false ? stored : [...keys, ...stored.filter(({ facts }) => !facts.key)];
+    const built = ordered.flatMap(field =>
       this.columnsOfField(entity, field).map(column => ({ field, column })),
     );
-    const columns = keys.length > 0 ? built : [this.serialId(entity), ...built];
+    const columns =
+      keys.length > 0 || entity.options.key === false ? built : [this.serialId(entity), ...built];
     this.columns.set(entity, columns);
     return columns;
   }
@@ -157,6 +215,7 @@ class Builder {
   }
 
   private columnsOfField(entity: EntityDescription, field: FieldDescription): Column[] {
+    if (field.facts.refersTo?.options.fields) return [];
     if (field.facts.refersTo) return this.referenceColumns(entity, field);
     const column = this.plainColumn(entity, field);
     return column ? [column] : [];
@@ -165,14 +224,16 @@ class Builder {
   private plainColumn(entity: EntityDescription, field: FieldDescription): Column | undefined {
     const { facts, optional } = field;
     const options = facts.field ?? {};
-    const generate = facts.key && generationOf(field);
+    const generate = facts.key ? generationOf(field) : options.generate;
     const type = this.typeOf(entity, field, generate);
     if (!type) return undefined;
     const where = { entity: entity.name, property: field.property };
-    if (facts.key && optional) {
+    // https://sqlite.org/lang_createtable.html#the_primary_key
+    const nullableKey = optional && facts.key?.nullable === true;
+    if (facts.key && optional && !nullableKey) {
       this.report("E227", where, "A key may not be optional", "remove @IsOptional()");
     }
-    if (generate === "serial" && !["smallint", "integer", "bigint"].includes(type.kind)) {
+    if (counts(generate) && !["smallint", "integer", "bigint", "native"].includes(type.kind)) {
       this.report(
         "E227",
         where,
@@ -181,26 +242,37 @@ class Builder {
       );
     }
     const value = this.defaultOf(entity, field, type, options.default, "default");
-    const identity = generate === "serial" ? { identity: "serial" as const } : {};
-    const computed =
-      options.computed === undefined ? undefined : this.placed(entity, field, options.computed);
+    const identity = counts(generate) ? { identity: generate } : {};
+    const computed = this.computedOf(entity, field);
     return {
       name: options.column ?? columnName(field.property, this.naming),
       type,
-      nullable: optional && !facts.key,
+      nullable: optional && (!facts.key || nullableKey),
       ...identity,
       ...(generate === "uuid" && { default: { kind: "uuid" } as const }),
       ...(value && { default: value }),
-      ...(computed !== undefined && { computed: { sql: computed, stored: true } }),
+      ...(computed && { computed }),
+      ...(options.collation !== undefined && { collation: options.collation }),
+      ...(options.options && { options: options.options }),
       ...(facts.stamp && { stamp: facts.stamp }),
       ...(options.note !== undefined && { note: options.note }),
     };
   }
 
+  private computedOf(entity: EntityDescription, field: FieldDescription): Column["computed"] {
+    const { computed } = field.facts.field ?? {};
+    if (computed === undefined) return undefined;
+    const whole = typeof computed === "object" && "from" in computed && "keep" in computed;
+    const { from, keep } = whole
+      ? (computed as { from: SqlText; keep: boolean })
+      : { from: computed as SqlText, keep: true };
+    return { sql: this.placed(entity, field, from), stored: keep };
+  }
+
   private typeOf(
     entity: EntityDescription,
     field: FieldDescription,
-    generate: "serial" | "uuid" | "none" | undefined,
+    generate: KeyOptions["generate"],
   ): DataType | undefined {
     const where = { entity: entity.name, property: field.property };
     const declared = field.facts.field?.type;
@@ -225,7 +297,7 @@ class Builder {
       return type;
     }
     if (field.facts.stamp) return { kind: "timestamptz" };
-    if (generate === "serial") return { kind: "integer" };
+    if (counts(generate)) return { kind: "integer" };
     if (generate === "uuid") return { kind: "uuid" };
     const inferred = inferType(field);
     if ("type" in inferred) return inferred.type;
@@ -242,6 +314,7 @@ class Builder {
     what: "default" | "fill",
   ): Default | undefined {
     if (value === undefined) return undefined;
+    if (value === null) return { kind: "sql", sql: "NULL" };
     if (isSql(value)) return { kind: "sql", sql: this.placed(entity, field, value.sql) };
     const fits = VALUE_TYPES[type.kind] ?? ["string", "number", "boolean"];
     if (fits.includes(typeof value)) return { kind: "value", value };
@@ -267,10 +340,14 @@ class Builder {
       return [];
     }
     this.resolving.add(entity);
-    const keys = target === entity && !field.facts.key ? this.ownKey(entity) : this.keyColumns(target);
+    const keys = reference.options.to
+      ? this.referredColumns(entity, field, target, reference.options.to)
+      : target === entity && !field.facts.key
+        ? this.ownKey(entity)
+        : this.keyColumns(target);
     this.resolving.delete(entity);
     const names = this.referenceNames(field, keys, where);
-    const { default: value, note } = field.facts.field ?? {};
+    const { default: value, note, options } = field.facts.field ?? {};
     const defaultValue =
       keys.length === 1 ? this.defaultOf(entity, field, keys[0]!.type, value, "default") : undefined;
     if (reference.options.onDelete === "set null" && !field.optional) {
@@ -285,9 +362,27 @@ class Builder {
       name: names[at]!,
       type: key.type,
       nullable: field.optional && !field.facts.key,
+      ...(key.collation !== undefined && { collation: key.collation }),
       ...(defaultValue && { default: defaultValue }),
       ...(note !== undefined && { note }),
+      ...(options && { options }),
     }));
+  }
+
+  /** Columns of the target by the fields that a reference names. */
+  private referredColumns(
+    entity: EntityDescription,
+    field: FieldDescription,
+    target: EntityDescription,
+    properties: readonly string[],
+  ): Column[] {
+    return properties.flatMap(property => {
+      const found = target.fields.find(each => each.property === property && isStored(each));
+      // The entity's own columns may still be being built.
+      if (found) return this.columnsOfField(target, found);
+      this.reportNoField(target, undefined, property, `${entity.name}.${field.property}: \`to\``);
+      return [];
+    });
   }
 
   /** The key of an entity that refers to itself, while its other columns are still being built. */
@@ -367,6 +462,8 @@ class Builder {
       return property === "id" && !entity.fields.some(({ facts }) => facts.key)
         ? [columnName("id", this.naming)]
         : [];
+    const fields = field.facts.refersTo?.options.fields;
+    if (fields) return fields.flatMap(each => this.namesOf(entity, each));
     if (!field.facts.refersTo) return [field.facts.field?.column ?? columnName(property, this.naming)];
     return this.columnsOf(entity).flatMap(({ field: each, column }) => (each === field ? [column.name] : []));
   }
@@ -384,9 +481,11 @@ class Builder {
       .filter(field => isStored(field) && field.facts.field?.unique)
       .map(({ property }) => [property]);
     const lists = [...fields, ...(entity.options.unique ?? [])];
-    return lists.flatMap(properties => {
-      const columns = this.columnNames(entity, properties, "`unique`");
-      return columns.length > 0 ? [{ name: constraintName("uq", table, columns), columns }] : [];
+    return lists.flatMap((entry): Unique[] => {
+      const options: UniqueOptions = "fields" in entry ? entry : { fields: entry };
+      const columns = this.columnNames(entity, options.fields, "`unique`");
+      const name = options.name ?? constraintName("uq", table, columns);
+      return columns.length > 0 ? [{ name, columns, ...this.keyed(entity, options) }] : [];
     });
   }
 
@@ -402,21 +501,26 @@ class Builder {
     const fields = entity.fields.filter(field => isStored(field) && field.facts.field?.index);
     const given = (entity.options.indexes ?? []).flatMap((entry): Index[] => {
       const options: IndexOptions = "fields" in entry ? entry : { fields: entry };
-      const columns = this.columnNames(entity, options.fields, "`indexes`");
-      if (columns.length === 0) return [];
+      const parts = options.fields.flatMap(term => this.indexParts(entity, term));
+      if (parts.length === 0) return [];
       const where = options.where === undefined ? undefined : this.placed(entity, undefined, options.where);
-      const index = plain(columns);
+      const called = parts.map(part => ("column" in part ? part.column : "expression"));
+      const { method, include, options: own } = options;
       return [
         {
-          ...index,
-          name: options.name ?? index.name,
+          name: options.name ?? constraintName("ix", table, called),
+          parts,
           ...(options.unique && { unique: true }),
           ...(where !== undefined && { where }),
+          ...(method !== undefined && { method }),
+          ...(include && { include: this.columnNames(entity, include, "`include`") }),
+          ...(own && { options: own }),
         },
       ];
     });
     const wanted = [...fields.map(({ property }) => plain(this.namesOf(entity, property))), ...given];
-    const leading = [...covered, ...wanted.filter(index => index.where === undefined).map(columnsOfIndex)];
+    const serving = wanted.filter(index => index.where === undefined && index.method === undefined);
+    const leading = [...covered, ...serving.map(columnsOfIndex)];
     const references = entity.fields.filter(field => isStored(field) && field.facts.refersTo);
     for (const field of references) {
       const columns = this.namesOf(entity, field.property);
@@ -428,6 +532,14 @@ class Builder {
     return wanted.filter((index, at) => wanted.findIndex(({ name }) => name === index.name) === at);
   }
 
+  private indexParts(entity: EntityDescription, term: string | IndexTerm): IndexPart[] {
+    if (typeof term === "string")
+      return this.columnNames(entity, [term], "`indexes`").map(column => ({ column }));
+    if ("sql" in term) return [{ ...term, sql: this.placed(entity, undefined, term.sql) }];
+    const { field, ...rest } = term;
+    return this.columnNames(entity, [field], "`indexes`").map(column => ({ column, ...rest }));
+  }
+
   private foreignKeys(entity: EntityDescription, table: string): ForeignKey[] {
     return entity.fields.flatMap(field => {
       const reference = isStored(field) && field.facts.refersTo;
@@ -435,11 +547,27 @@ class Builder {
       if (!reference || !target) return [];
       const columns = this.namesOf(entity, field.property);
       if (columns.length === 0) return [];
+      const { to, name, deferrable, options, fields } = reference.options;
+      const referred = to ? this.referredColumns(entity, field, target, to) : this.keyColumns(target);
+      if (fields && columns.length !== referred.length) {
+        this.report(
+          "E228",
+          { entity: entity.name, property: field.property },
+          `The reference is over ${columns.length} columns, and what it refers to has ${referred.length}`,
+          "name one field for each column referred to",
+        );
+      }
+      const actions = {
+        onDelete: reference.options.onDelete ?? "restrict",
+        onUpdate: reference.options.onUpdate ?? "no action",
+      } as const;
       return [
-        foreignKey(table, columns, this.tableName(target), this.keyColumns(target), {
-          onDelete: reference.options.onDelete ?? "restrict",
-          onUpdate: reference.options.onUpdate ?? "no action",
-        }),
+        {
+          ...foreignKey(table, columns, this.address(target), referred, actions),
+          ...(name !== undefined && { name }),
+          ...(deferrable && { deferrable }),
+          ...(options && { options }),
+        },
       ];
     });
   }
@@ -447,15 +575,36 @@ class Builder {
   private checks(entity: EntityDescription, table: string): Check[] {
     const ofFields = this.columnsOf(entity).flatMap(({ field, column }): Check[] => {
       const rules = rulesOf(column.name, column.type, field.facts.refersTo ? [] : field.validators);
-      const own = field.facts.refersTo || column.computed ? [] : rules;
+      const { check } = field.facts.field ?? {};
+      const held = check !== false && (check !== undefined || entity.options.fieldChecks !== false);
+      const own = field.facts.refersTo || column.computed || !held ? [] : rules;
       for (const rule of own) this.reportShortfalls(entity, field, rule);
-      return own.length > 0 ? [{ name: constraintName("ck", table, [column.name]), rules: own }] : [];
+      const name = check || constraintName("ck", table, [column.name]);
+      return own.length > 0 ? [{ name, rules: own }] : [];
     });
-    const named = Object.entries(entity.options.checks ?? {}).map(([name, sql]): Check => ({
-      name: constraintName("ck", table, [name]),
-      rules: [{ kind: "sql", sql: this.placed(entity, undefined, sql) }],
-    }));
-    return [...ofFields, ...named];
+    return [...ofFields, ...this.statedChecks(entity, table)];
+  }
+
+  private statedChecks(entity: EntityDescription, table: string): Check[] {
+    const { checks = {} } = entity.options;
+    const rules = (sql: SqlText): Check["rules"] => [
+      { kind: "sql", sql: this.placed(entity, undefined, sql) },
+    ];
+    if (!isList(checks)) {
+      return Object.entries(checks).map(([name, sql]) => ({
+        name: constraintName("ck", table, [name]),
+        rules: rules(sql),
+      }));
+    }
+    return checks.map(({ name, holds, field, options }): Check => {
+      const column = field === undefined ? undefined : this.columnNames(entity, [field], "`checks`")[0];
+      return {
+        name,
+        rules: rules(holds),
+        ...(column !== undefined && { column }),
+        ...(options && { options }),
+      };
+    });
   }
 
   private reportIndexShortfalls(entity: EntityDescription, index: Index): void {
@@ -534,8 +683,8 @@ class Builder {
         { name: constraintName("ix", name, otherNames), parts: otherNames.map(column => ({ column })) },
       ],
       foreignKeys: [
-        foreignKey(name, ownerNames, this.tableName(owner), this.keyColumns(owner), actions),
-        foreignKey(name, otherNames, this.tableName(other), this.keyColumns(other), actions),
+        foreignKey(name, ownerNames, this.address(owner), this.keyColumns(owner), actions),
+        foreignKey(name, otherNames, this.address(other), this.keyColumns(other), actions),
       ],
       checks: [],
     };
@@ -547,7 +696,7 @@ class Builder {
     const columns = new Map<string, Map<string, string>>();
     const fills = new Map<string, Default>();
     for (const entity of this.entities) {
-      const table = addressOf({ name: this.tableName(entity) });
+      const table = this.address(entity);
       if (entity.options.was !== undefined) tables.set(entity.options.was, table);
       const renamed = new Map<string, string>();
       for (const { field, column } of this.columnsOf(entity)) {
@@ -562,6 +711,7 @@ class Builder {
   }
 }
 
+/** @param target the address of the table referred to */
 function foreignKey(
   table: string,
   columns: readonly string[],
@@ -572,7 +722,7 @@ function foreignKey(
   return {
     name: constraintName("fk", table, columns),
     columns,
-    references: { table: addressOf({ name: target }), columns: key.map(({ name }) => name) },
+    references: { table: target, columns: key.map(({ name }) => name) },
     ...actions,
   };
 }
@@ -582,7 +732,15 @@ function isStored({ facts }: FieldDescription): boolean {
   return facts.field?.stored !== false && !facts.referredBy && !facts.pairedWith;
 }
 
-function generationOf({ facts, validators }: FieldDescription): "serial" | "uuid" | "none" {
+function counts(generate: KeyOptions["generate"]): generate is "serial" | "always" | "rowid" {
+  return generate === "serial" || generate === "always" || generate === "rowid";
+}
+
+function isList<T>(value: T | readonly CheckOptions[]): value is readonly CheckOptions[] {
+  return Array.isArray(value);
+}
+
+function generationOf({ facts, validators }: FieldDescription): NonNullable<KeyOptions["generate"]> {
   const { generate } = facts.key!;
   if (generate) return generate;
   return validators.length === 0 && facts.field?.type === undefined ? "serial" : "none";
@@ -620,7 +778,7 @@ function reportClashes(tables: readonly Table[], builder: Builder, report: Repor
   const owners = new Map<string, string>();
   for (const [at, table] of tables.entries()) {
     const entity = builder.entityAt(at)?.name ?? table.name;
-    const name = table.name.toLowerCase();
+    const name = addressOf(table).toLowerCase();
     const owner = owners.get(name);
     if (owner) {
       report(
@@ -646,7 +804,8 @@ function reportClashes(tables: readonly Table[], builder: Builder, report: Repor
     }
     const constraints = [table.uniques, table.indexes, table.foreignKeys, table.checks]
       .flat()
-      .map(part => part.name);
+      .map(part => part.name)
+      .filter(name => name !== "");
     for (const twice of new Set(constraints.filter((each, index) => constraints.indexOf(each) !== index))) {
       report(
         "E230",

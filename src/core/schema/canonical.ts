@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import { addressOf } from "./address.js";
-import { PART_KINDS, partsOf, withParts, type Schema, type Table } from "./types.js";
+import { definitionKey, PART_KINDS, partsOf, withParts, type Schema, type Table } from "./types.js";
 
 /**
  * One spelling for schemas that mean the same: tables, columns and named parts by name, absent values left out.
@@ -8,7 +8,10 @@ import { PART_KINDS, partsOf, withParts, type Schema, type Table } from "./types
  * database wherever the class has it; the order inside keys and indexes is.
  */
 export function canonical(schema: Schema): Schema {
-  return { tables: [...schema.tables].sort(by(addressOf)).map(canonicalTable) };
+  return {
+    tables: [...schema.tables].sort(by(addressOf)).map(canonicalTable),
+    ...(schema.definitions?.length && { definitions: [...schema.definitions].sort(by(definitionKey)) }),
+  };
 }
 
 function canonicalTable(table: Table): Table {
@@ -64,19 +67,21 @@ const tablePrints = new WeakMap<Table, bigint>();
 function tablePrint(table: Table): bigint {
   const known = tablePrints.get(table);
   if (known !== undefined) return known;
-  const digest = createHash("sha256")
-    .update(stable(canonicalTable(table)))
-    .digest();
-  const print = digest.readBigUInt64BE();
-  tablePrints.set(table, print);
-  return print;
+  const found = print(canonicalTable(table));
+  tablePrints.set(table, found);
+  return found;
+}
+
+function print(value: unknown): bigint {
+  return createHash("sha256").update(stable(value)).digest().readBigUInt64BE();
 }
 
 /**
- * 16 hex digits, equal for schemas that mean the same: the sum, within 64 bits, of the SHA-256 of each table's
- * canonical form. A sum does not ask for an order, so a schema is not sorted at every migration of a long history.
+ * 16 hex digits, equal for schemas that mean the same: the sum, within 64 bits, of the SHA-256 of the canonical form
+ * of each table and definition. A sum does not ask for an order, so a schema is not sorted at every migration of a long history.
  */
 export function fingerprint(schema: Schema): string {
-  const sum = schema.tables.reduce((so, table) => so + tablePrint(table), 0n);
+  const tables = schema.tables.reduce((so, table) => so + tablePrint(table), 0n);
+  const sum = (schema.definitions ?? []).reduce((so, definition) => so + print(definition), tables);
   return BigInt.asUintN(64, sum).toString(16).padStart(16, "0");
 }

@@ -1,4 +1,11 @@
-import type { PlainTypeName } from "../../modelling/facts.js";
+import type { Definition, PlainTypeName } from "../../modelling/facts.js";
+
+export type {
+  Definition,
+  DomainDefinition,
+  EnumDefinition,
+  SequenceDefinition,
+} from "../../modelling/facts.js";
 
 /**
  * A schema as plain, read-only data. The same types hold it in portable words (as the models and the migrations
@@ -6,6 +13,19 @@ import type { PlainTypeName } from "../../modelling/facts.js";
  */
 export interface Schema {
   readonly tables: readonly Table[];
+  /** Types and sequences that stand by themselves; only PostgreSQL has them. */
+  readonly definitions?: readonly Definition[];
+}
+
+/** By dialect name. */
+export type PerDialect<T> = Readonly<Record<string, T>>;
+
+/** What only one dialect knows of a thing, in that dialect's own words: `{ mariadb: { engine: "Aria" } }`. */
+export type Options = PerDialect<Readonly<Record<string, string>>>;
+
+/** What tells definitions apart. */
+export function definitionKey({ kind, namespace, name }: Definition): string {
+  return JSON.stringify([kind, namespace ?? null, name]);
 }
 
 export interface Table {
@@ -18,8 +38,7 @@ export interface Table {
   readonly foreignKeys: readonly ForeignKey[];
   readonly checks: readonly Check[];
   readonly note?: string;
-  /** What only one dialect knows of a table, such as `{ "without rowid": "yes" }`. */
-  readonly options?: Readonly<Record<string, string>>;
+  readonly options?: Options;
 }
 
 export interface Column {
@@ -27,12 +46,17 @@ export interface Column {
   readonly type: DataType;
   readonly nullable: boolean;
   readonly default?: Default;
-  /** "serial": counted up by the database where no value is given. "always": counted up, and no value may be given. */
-  readonly identity?: "serial" | "always";
+  /**
+   * "serial": counted up by the database where no value is given. "always": counted up, and no value may be given.
+   * "rowid": as serial, but SQLite may give the number of a row that is gone to a new one.
+   */
+  readonly identity?: "serial" | "always" | "rowid";
   readonly computed?: { readonly sql: SqlText; readonly stored: boolean };
   readonly stamp?: "created" | "updated";
-  readonly collation?: string;
+  /** One dialect's own word each; settled, a text. */
+  readonly collation?: SqlText;
   readonly note?: string;
+  readonly options?: Options;
 }
 
 export type { PlainTypeName };
@@ -43,9 +67,6 @@ export type DataType =
   | { readonly kind: "decimal"; readonly precision: number; readonly scale: number }
   | { readonly kind: "native"; readonly sql: PerDialect<string> };
 
-/** By dialect name. */
-export type PerDialect<T> = Readonly<Record<string, T>>;
-
 /** SQL in which `{column}` outside of string literals and quoted names stands for the quoted column. */
 export type SqlText = string | PerDialect<string>;
 
@@ -55,14 +76,18 @@ export type Default =
   | { readonly kind: "sql"; readonly sql: SqlText };
 
 export interface Key {
+  /** "": the engine lets it have none, or gives it one. */
   readonly name: string;
   readonly columns: readonly string[];
+  readonly deferrable?: Deferrable;
+  /** Further columns that its index carries along. */
+  readonly include?: readonly string[];
+  readonly options?: Options;
 }
 
-export interface Unique {
-  readonly name: string;
-  readonly columns: readonly string[];
-}
+export type Unique = Key;
+
+export type Deferrable = "immediate" | "deferred";
 
 export interface Index {
   readonly name: string;
@@ -71,11 +96,14 @@ export interface Index {
   readonly where?: SqlText;
   /** Anything but the usual ordered tree: `gin`, `hash`, `fulltext` … */
   readonly method?: string;
+  /** Further columns that it carries along. */
+  readonly include?: readonly string[];
+  readonly options?: Options;
 }
 
 export type IndexPart = ({ readonly column: string } | { readonly sql: SqlText }) & {
   readonly descending?: boolean;
-  readonly collation?: string;
+  readonly collation?: SqlText;
   /** Where nulls stand, when not where the engine puts them by itself. */
   readonly nulls?: "first" | "last";
   readonly operatorClass?: string;
@@ -92,13 +120,17 @@ export interface ForeignKey {
   readonly references: { readonly table: string; readonly columns: readonly string[] };
   readonly onDelete: Action;
   readonly onUpdate: Action;
-  readonly deferrable?: "immediate" | "deferred";
+  readonly deferrable?: Deferrable;
+  readonly options?: Options;
 }
 
 /** One constraint; it holds when every rule does. */
 export interface Check {
   readonly name: string;
   readonly rules: readonly Rule[];
+  /** The column it is stated with and named after, where an engine tells that from a check of the table. */
+  readonly column?: string;
+  readonly options?: Options;
 }
 
 /** A rule kept as data until a dialect settles it into SQL. */

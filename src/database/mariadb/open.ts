@@ -5,6 +5,7 @@ import { Problem, problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
 import { EngineError, type Database, type Value } from "../database.js";
 import type { OpenOptions } from "../open.js";
+import { refuseBreaking } from "./views.js";
 
 /** The oldest server whose catalog is read right and whose ALTER TABLE knows all that is written. */
 const OLDEST: readonly [number, number] = [10, 6];
@@ -56,10 +57,18 @@ export async function openMariadb(target: TargetSettings, { mode, trace }: OpenO
         await connection.query("SELECT RELEASE_LOCK(?)", [lock]).catch(() => undefined);
       }
     },
-    watch: async () => ({ restore: async () => undefined, inspect: async () => undefined }),
+    watch: async statements => {
+      await refuseBreaking(database, statements);
+      return { restore: async () => undefined, inspect: async () => undefined };
+    },
     readCatalog: async () => {
       const results: CatalogRow[][] = [];
       for (const sql of mariadb.catalogQueries) results.push(await query(sql));
+      // https://mariadb.com/kb/en/information-schema-referential_constraints-table/: not for who may only read.
+      if (results.some(rows => rows.some(row => row["on_delete"] === null))) {
+        const reason = "the server hides the rules of references from a user who may only SELECT";
+        throw problems.noCatalogRight({ target: target.name, place: target.place, reason });
+      }
       return mariadb.readCatalog(results);
     },
     hasTable: async name => {

@@ -1,28 +1,40 @@
 import { addressOf } from "../../schema/address.js";
-import type { Action, Check, Column, ForeignKey, Index, IndexPart, Table } from "../../schema/types.js";
+import { equal } from "../../schema/canonical.js";
+import type {
+  Action,
+  Check,
+  Column,
+  ForeignKey,
+  Index,
+  IndexPart,
+  Options,
+  Table,
+} from "../../schema/types.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../dialect.js";
 import { groupRows } from "../catalog-rows.js";
 import { spellExpression } from "../settle.js";
+import { NOW } from "./expressions.js";
 import { asUnique, isPlainUnique, TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
 
 /** https://mariadb.com/kb/en/information-schema-tables/ */
 export const catalogQueries = [
-  `SELECT TABLE_NAME AS name, TABLE_COMMENT AS note, TABLE_COLLATION AS collation, TABLE_TYPE AS kind
+  `SELECT TABLE_NAME AS name, TABLE_COMMENT AS note, TABLE_COLLATION AS collation, TABLE_TYPE AS kind, ENGINE AS engine,
+     CREATE_OPTIONS AS settings, @@collation_database AS usual_collation, @@default_storage_engine AS usual_engine
    FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() ORDER BY CREATE_TIME, TABLE_NAME`,
   `SELECT TABLE_NAME AS owner, COLUMN_NAME AS name, COLUMN_TYPE AS type, IS_NULLABLE AS nullable, COLUMN_DEFAULT AS value,
      EXTRA AS extra, GENERATION_EXPRESSION AS expression, COLUMN_COMMENT AS note, COLLATION_NAME AS collation
    FROM information_schema.COLUMNS WHERE TABLE_SCHEMA = DATABASE() ORDER BY TABLE_NAME, ORDINAL_POSITION`,
   `SELECT TABLE_NAME AS owner, INDEX_NAME AS name, NON_UNIQUE AS many, COLUMN_NAME AS col, COLLATION AS direction,
-     SUB_PART AS prefix, INDEX_TYPE AS method
-   FROM information_schema.STATISTICS WHERE TABLE_SCHEMA = DATABASE() ORDER BY TABLE_NAME, INDEX_NAME, SEQ_IN_INDEX`,
+     SUB_PART AS prefix, INDEX_TYPE AS method, INDEX_COMMENT AS note, IGNORED AS ignored
+   FROM information_schema.STATISTICS WHERE TABLE_SCHEMA = DATABASE()`,
   `SELECT k.TABLE_NAME AS owner, k.CONSTRAINT_NAME AS name, k.COLUMN_NAME AS col, k.REFERENCED_TABLE_NAME AS target,
-     k.REFERENCED_COLUMN_NAME AS target_col, r.DELETE_RULE AS on_delete, r.UPDATE_RULE AS on_update
-   FROM information_schema.KEY_COLUMN_USAGE k JOIN information_schema.REFERENTIAL_CONSTRAINTS r
+     NULLIF(k.REFERENCED_TABLE_SCHEMA, DATABASE()) AS elsewhere, k.REFERENCED_COLUMN_NAME AS target_col, r.DELETE_RULE AS on_delete, r.UPDATE_RULE AS on_update
+   FROM information_schema.KEY_COLUMN_USAGE k LEFT JOIN information_schema.REFERENTIAL_CONSTRAINTS r
      ON r.CONSTRAINT_SCHEMA = k.CONSTRAINT_SCHEMA AND r.CONSTRAINT_NAME = k.CONSTRAINT_NAME AND r.TABLE_NAME = k.TABLE_NAME
    WHERE k.TABLE_SCHEMA = DATABASE() AND k.REFERENCED_TABLE_NAME IS NOT NULL
    ORDER BY k.TABLE_NAME, k.CONSTRAINT_NAME, k.ORDINAL_POSITION`,
-  `SELECT TABLE_NAME AS owner, CONSTRAINT_NAME AS name, CHECK_CLAUSE AS clause
+  `SELECT TABLE_NAME AS owner, CONSTRAINT_NAME AS name, CHECK_CLAUSE AS clause, LEVEL AS level
    FROM information_schema.CHECK_CONSTRAINTS WHERE CONSTRAINT_SCHEMA = DATABASE() ORDER BY TABLE_NAME, CONSTRAINT_NAME`,
   `SELECT 'trigger' AS kind, TRIGGER_NAME AS name, EVENT_OBJECT_TABLE AS owner FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = DATABASE()
    UNION ALL SELECT LOWER(ROUTINE_TYPE), ROUTINE_NAME, NULL FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()
@@ -43,50 +55,80 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
   const indexes = groupRows(indexRows, "owner");
   const references = groupRows(referenceRows, "owner");
   const checks = groupRows(checkRows, "owner");
-  const tables = tableRows
-    .filter(({ kind }) => kind === "BASE TABLE")
-    .map((row): Table => {
-      const name = String(row["name"]);
-      const read = (columns.get(name) ?? []).map(column => readColumn(column, row["collation"]));
-      const spell = (text: unknown) => spellExpression(String(text), read, TOKENS);
-      const foreignKeys = readReferences(references.get(name) ?? []);
-      const implied = new Set(foreignKeys.map(each => each.name));
-      const all = readIndexes(indexes.get(name) ?? []);
-      // The server makes an index of the reference's name where none serves it, and lets go of it by itself.
-      const own = all.filter(index => index.name !== "PRIMARY" && !implied.has(index.name));
-      const key = all.find(index => index.name === "PRIMARY");
-      const plain = own.filter(isPlainUnique);
-      return {
-        name,
-        columns: read.map(column => ({
-          ...column,
-          ...(column.computed && { computed: { ...column.computed, sql: spell(column.computed.sql) } }),
-        })),
-        ...(key && { key: asUnique(key) }),
-        uniques: plain.map(asUnique),
-        indexes: own.filter(index => !plain.includes(index)),
-        foreignKeys,
-        checks: (checks.get(name) ?? []).map((check): Check => ({
-          name: String(check["name"]),
-          rules: [{ kind: "sql", sql: spell(check["clause"]) }],
-        })),
-        ...(row["note"] !== "" && { note: String(row["note"]) }),
-      };
-    });
+  const plainTable = ({ kind, settings }: CatalogRow) =>
+    kind === "BASE TABLE" && !/\bpartitioned\b/.test(String(settings));
+  const foreign: LeftAlone[] = [];
+  const tables = tableRows.filter(plainTable).map((row): Table => {
+    const name = String(row["name"]);
+    const read = (columns.get(name) ?? []).map(column => readColumn(column, row["collation"]));
+    const spell = (text: unknown) => spellExpression(String(text), read, TOKENS);
+    const [here, elsewhere] = [true, false].map(inside =>
+      readReferences((references.get(name) ?? []).filter(each => (each["elsewhere"] === null) === inside)),
+    ) as [ForeignKey[], ForeignKey[]];
+    const foreignKeys = here;
+    foreign.push(
+      ...elsewhere.map(each => ({ kind: "foreign key", name: each.name, table: addressOf({ name }) })),
+    );
+    const all = readIndexes(indexes.get(name) ?? []);
+    // The server makes an index of the reference's name where none serves it, and lets go of it by itself.
+    const implied = (index: Index) =>
+      [...here, ...elsewhere].some(
+        each =>
+          each.name === index.name &&
+          !index.unique &&
+          equal(
+            each.columns.map(column => ({ column })),
+            index.parts,
+          ),
+      );
+    const own = all.filter(index => index.name !== "PRIMARY" && !implied(index));
+    const key = all.find(index => index.name === "PRIMARY");
+    const plain = own.filter(isPlainUnique);
+    return {
+      name,
+      columns: read.map(column => ({
+        ...column,
+        ...(column.computed && { computed: { ...column.computed, sql: spell(column.computed.sql) } }),
+      })),
+      ...(key && { key: asUnique(key) }),
+      uniques: plain.map(asUnique),
+      indexes: own.filter(index => !plain.includes(index)),
+      foreignKeys,
+      checks: (checks.get(name) ?? []).map((check): Check => ({
+        name: String(check["name"]),
+        rules: [{ kind: "sql", sql: spell(check["clause"]) }],
+        ...(check["level"] === "Column" && { column: String(check["name"]) }),
+      })),
+      ...(row["note"] !== "" && { note: String(row["note"]) }),
+      ...optionsOf({
+        ...(row["engine"] !== row["usual_engine"] && { engine: String(row["engine"]) }),
+        ...(row["collation"] !== row["usual_collation"] && { collation: String(row["collation"]) }),
+        ...(row["settings"] !== "" && { with: String(row["settings"]) }),
+      }),
+    };
+  });
   const views = tableRows
-    .filter(({ kind }) => kind !== "BASE TABLE")
-    .map(({ kind, name }) => ({ kind: String(kind).toLowerCase(), name: String(name) }));
+    .filter(row => !plainTable(row))
+    .map(({ kind, name }) => ({
+      kind: kind === "BASE TABLE" ? "partitioned table" : String(kind).toLowerCase(),
+      name: String(name),
+    }));
   const others = otherRows.map(({ kind, name, owner }): LeftAlone => ({
     kind: String(kind),
     name: String(name),
     ...(owner !== null && { table: String(owner) }),
   }));
-  return { schema: { tables }, leftAlone: [...views, ...others] };
+  return { schema: { tables }, leftAlone: [...views, ...foreign, ...others] };
+}
+
+function optionsOf(options: Readonly<Record<string, string>>): { options?: Options } {
+  return Object.keys(options).length > 0 ? { options: { [NAME]: options } } : {};
 }
 
 function readColumn(row: CatalogRow, tableCollation: unknown): Column {
   const extra = String(row["extra"]).toLowerCase();
   const [value, collation] = [row["value"], row["collation"]];
+  const onUpdate = /on update (\S+)/.exec(extra)?.[1];
   const computed = row["expression"] !== null && row["expression"] !== "";
   return {
     name: String(row["name"]),
@@ -96,7 +138,11 @@ function readColumn(row: CatalogRow, tableCollation: unknown): Column {
       ? { computed: { sql: String(row["expression"]), stored: extra.includes("stored") } }
       : value !== null && value !== "NULL" && { default: { kind: "sql", sql: String(value) } as const }),
     ...(extra.includes("auto_increment") && { identity: "serial" as const }),
-    ...(extra.includes("on update") && { stamp: "updated" as const }),
+    ...(onUpdate === NOW && { stamp: "updated" as const }),
+    ...optionsOf({
+      ...(onUpdate !== undefined && onUpdate !== NOW && { "on update": onUpdate }),
+      ...(/\binvisible\b/.test(extra) && { invisible: "yes" }),
+    }),
     ...(collation !== null && collation !== tableCollation && { collation: String(collation) }),
     ...(row["note"] !== "" && { note: String(row["note"]) }),
   };
@@ -112,6 +158,10 @@ function readIndexes(rows: readonly CatalogRow[]): Index[] {
       parts: [],
       ...(Number(row["many"]) === 0 && { unique: true }),
       ...(method !== "btree" && method !== "hash" && { method }),
+      ...optionsOf({
+        ...(row["note"] !== "" && { comment: String(row["note"]) }),
+        ...(row["ignored"] === "YES" && { ignored: "yes" }),
+      }),
     };
     const part: IndexPart = {
       column: String(row["col"]),

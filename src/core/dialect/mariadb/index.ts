@@ -1,7 +1,7 @@
 import type { Dialect } from "../dialect.js";
 import { catalogQueries, readCatalog } from "./catalog.js";
 import { quote } from "./expressions.js";
-import { raise } from "./raise.js";
+import { raise, unspell } from "./raise.js";
 import { attachments, render, scriptNotes } from "./render.js";
 import { cannotHold, cannotHoldIndex, cannotHoldName, settle, TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
@@ -14,6 +14,7 @@ export const mariadb: Dialect = {
   quote,
   settle,
   raise,
+  unspell,
   attachments,
   render,
   scriptNotes,

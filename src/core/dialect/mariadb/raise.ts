@@ -1,8 +1,38 @@
-import type { Schema } from "../../schema/types.js";
-import { raiseSchema } from "../raise.js";
+import { placeOf } from "../tokens.js";
+import type { Schema, Table } from "../../schema/types.js";
+import { raiseSchema, type RaiseRules } from "../raise.js";
+import { settle } from "./settle.js";
 import { NAME, raiseType } from "./types.js";
+
+const RULES: RaiseRules = { dialect: NAME, settle, type: raiseType, length: "char_length(" };
 
 /** A settled schema in portable words wherever they settle back to the same. */
 export function raise(schema: Schema): Schema {
-  return raiseSchema(schema, NAME, raiseType);
+  return raiseSchema(schema, RULES);
+}
+
+/** The schema as it may have been sent: the server writes lists and quotes in a form of its own. */
+export function unspell(schema: Schema): Schema {
+  return { ...schema, tables: schema.tables.map(unspellTable) };
+}
+
+function unspellTable(table: Table): Table {
+  return {
+    ...table,
+    // All keys are called PRIMARY.
+    ...(table.key && { key: { ...table.key, name: `pk_${table.name}` } }),
+    checks: table.checks.map(check => {
+      const [only] = check.rules;
+      if (only?.kind !== "sql" || typeof only.sql !== "string") return check;
+      const column = table.columns.find(({ name }) => only.sql.toString().includes(placeOf(name)));
+      const list = column && /^(.+?) in \(([^]*)\)$/.exec(only.sql);
+      if (!list || list[1] !== placeOf(column.name)) return check;
+      const items = [...list[2]!.matchAll(/('(?:[^'\\]|'')*'|-?\d+)(?:,|$)/g)];
+      if (items.map(([all]) => all).join("") !== list[2]) return check;
+      return {
+        ...check,
+        rules: [{ kind: "sql", sql: `${list[1]} IN (${items.map(([, item]) => item).join(", ")})` }],
+      };
+    }),
+  };
 }

@@ -1,5 +1,5 @@
 import { renameInColumn, renameInPart, type NameMap } from "../../change/rename.js";
-import type { Change } from "../../change/types.js";
+import { isOfDefinition, type Change } from "../../change/types.js";
 import { describeChange, titleOf } from "../../change/words.js";
 import { addressOf, quoteAddress, tablesByAddress } from "../../schema/address.js";
 import { equal } from "../../schema/canonical.js";
@@ -9,6 +9,7 @@ import {
   type Default,
   type ForeignKey,
   type Index,
+  type Options,
   type PartKind,
   type Parts,
   type Schema,
@@ -17,6 +18,7 @@ import {
 import { startNames } from "../../change/start-names.js";
 import type { Block, RenderPlan } from "../dialect.js";
 import { renderExpression } from "../settle.js";
+import { textFor } from "../../schema/sql-text.js";
 import { defaultText, literal, NOW, quote } from "./expressions.js";
 import { NAME } from "./types.js";
 
@@ -202,7 +204,12 @@ function alterBlock(pair: TablePair, changes: readonly Change[]): Block[] {
   if (statements.length === 0) return [];
   const from = addressOf(pair.was);
   const about = changes.filter(change => {
-    if (change.kind === "add table" || change.kind === "drop table" || change.kind === "rename table")
+    if (
+      change.kind === "add table" ||
+      change.kind === "drop table" ||
+      change.kind === "rename table" ||
+      isOfDefinition(change)
+    )
       return false;
     if ("what" in change && change.what === "foreign key") return false;
     return change.table === address || change.table === from;
@@ -228,6 +235,12 @@ function alterClauses({ was, now, names, oldName, fillOf }: TablePair): {
     clauses.push(...drops);
     added.push(...adds);
   }
+  const [oldOptions, options] = [was.options?.[NAME] ?? {}, now.options?.[NAME] ?? {}];
+  if (oldOptions["collation"] && !options["collation"]) {
+    const text = literal(`${alterText(address, ["COLLATE "])}`);
+    before.push(`EXECUTE IMMEDIATE CONCAT(${text}, @@collation_database)`);
+  }
+  const stated = (table: Table, name: string) => table.checks.find(({ column }) => column === name);
   const survivors = new Set(now.columns.map(({ name }) => oldName(name)));
   clauses.push(
     ...was.columns.filter(({ name }) => !survivors.has(name)).map(({ name }) => `DROP COLUMN ${quote(name)}`),
@@ -241,11 +254,15 @@ function alterClauses({ was, now, names, oldName, fillOf }: TablePair): {
       const place = last ? "" : at === 0 ? " FIRST" : ` AFTER ${quote(now.columns[at - 1]!.name)}`;
       const fill = column.nullable || column.computed ? undefined : fillOf(column.name);
       const filled: Column = fill ? { ...column, default: { kind: "sql", sql: fillText(fill) } } : column;
-      clauses.push(`ADD COLUMN ${columnText(filled)}${place}`);
-      if (fill) afterwards.push(`MODIFY COLUMN ${columnText(column)}`);
+      clauses.push(`ADD COLUMN ${columnText(filled, now)}${place}`);
+      if (fill) afterwards.push(`MODIFY COLUMN ${columnText(column, now)}`);
       continue;
     }
-    if (old.name !== column.name || !equal(renameInColumn(old, addressOf(was), names), column)) {
+    const check = stated(was, old.name);
+    const same =
+      equal(renameInColumn(old, addressOf(was), names), column) &&
+      equal(check && renameInPart("check", check, addressOf(was), names), stated(now, column.name));
+    if (old.name !== column.name || !same) {
       const fill = old.nullable && !column.nullable ? fillOf(column.name) : undefined;
       if (fill) {
         const name = quote(old.name);
@@ -254,12 +271,32 @@ function alterClauses({ was, now, names, oldName, fillOf }: TablePair): {
       if (needsText(old, column))
         before.push(alterText(address, [`MODIFY COLUMN ${columnText(asText(old))}`]));
       const verb = old.name === column.name ? "MODIFY COLUMN" : `CHANGE COLUMN ${quote(old.name)}`;
-      clauses.push(`${verb} ${columnText(column)}`);
+      clauses.push(`${verb} ${columnText(column, now)}`);
     }
   }
   clauses.push(...added);
+  clauses.push(...optionClauses(oldOptions, options));
   if (was.note !== now.note) clauses.push(`COMMENT = ${literal(now.note ?? "")}`);
   return { before, clauses, afterwards };
+}
+
+/** What differs of a table's engine, character set and settings; a setting that goes gets its usual value. */
+function optionClauses(
+  was: Readonly<Record<string, string>>,
+  now: Readonly<Record<string, string>>,
+): string[] {
+  const settings = (text = "") => text.split(" ").filter(Boolean);
+  const nameOfSetting = (setting: string) => setting.split("=")[0]!;
+  const wanted = settings(now["with"]);
+  const gone = settings(was["with"])
+    .map(nameOfSetting)
+    .filter(name => !wanted.some(setting => nameOfSetting(setting) === name));
+  return [
+    ...(was["engine"] !== now["engine"] ? [`ENGINE = ${now["engine"] ?? "InnoDB"}`] : []),
+    ...(now["collation"] && was["collation"] !== now["collation"] ? [`COLLATE = ${now["collation"]}`] : []),
+    ...wanted.filter(setting => !settings(was["with"]).includes(setting)),
+    ...gone.map(name => `${name} = ${name === "key_block_size" ? "0" : "DEFAULT"}`),
+  ];
 }
 
 /** A uuid and anything but a text are changed into each other by way of a text. */
@@ -289,7 +326,9 @@ function partClauses(kind: Exclude<PartKind, "foreign key">, was: Table, now: Ta
   const left = new Set<Parts[PartKind]>(partsOf(now, kind));
   const drops: string[] = [];
   const renames: string[] = [];
-  for (const part of partsOf(was, kind)) {
+  const ownClause = (part: Parts[PartKind]) => !("column" in part && part.column !== undefined);
+  for (const part of left) if (!ownClause(part)) left.delete(part);
+  for (const part of partsOf(was, kind).filter(ownClause)) {
     const renamed = renameInPart(kind, part as never, addressOf(was), names) as Parts[PartKind];
     const same = [...left].find(each => equal(each, renamed));
     const twin =
@@ -320,20 +359,36 @@ function quoteTable(address: string): string {
 
 function tableText(table: Table): string {
   const lines = [
-    ...table.columns.map(columnText),
+    ...table.columns.map(column => columnText(column, table)),
     ...(["key", "unique", "index", "check"] as const).flatMap(kind =>
-      partsOf(table, kind).map(part => partText(kind, part)),
+      partsOf(table, kind)
+        .filter(part => !("column" in part && part.column !== undefined))
+        .map(part => partText(kind, part)),
     ),
   ];
-  const note = table.note === undefined ? "" : ` COMMENT = ${literal(table.note)}`;
-  return `CREATE TABLE ${quoteTable(addressOf(table))} (\n  ${lines.join(",\n  ")}\n)${note}`;
+  const { engine, collation, with: settings } = table.options?.[NAME] ?? {};
+  const behind = [
+    engine && `ENGINE = ${engine}`,
+    collation && `COLLATE = ${collation}`,
+    settings,
+    table.note !== undefined && `COMMENT = ${literal(table.note)}`,
+  ];
+  const text = `CREATE TABLE ${quoteTable(addressOf(table))} (\n  ${lines.join(",\n  ")}\n)`;
+  return [text, ...behind].filter(Boolean).join(" ");
 }
 
-function columnText(column: Column): string {
+/** A column that follows its table in how texts are compared says so: an ALTER TABLE may change the table's too. */
+function columnText(column: Column, table?: Table): string {
+  const own = column.options?.[NAME] ?? {};
+  const textual = /^(?:char|varchar|(?:tiny|medium|long)?text|enum|set)\b/.test(typeOf(column));
+  const stated = column.collation === undefined ? undefined : textFor(column.collation, NAME);
+  const collation = stated ?? (textual ? table?.options?.[NAME]?.["collation"] : undefined);
+  const check = table?.checks.find(each => each.column === column.name);
+  const rule = check?.rules[0];
   return [
     quote(column.name),
     typeOf(column),
-    column.collation && `COLLATE ${column.collation}`,
+    collation && `COLLATE ${collation}`,
     column.computed
       ? `GENERATED ALWAYS AS (${renderExpression(column.computed.sql, NAME, quote)}) ${column.computed.stored ? "STORED" : "VIRTUAL"}`
       : column.nullable
@@ -341,8 +396,11 @@ function columnText(column: Column): string {
         : "NOT NULL",
     column.default && `DEFAULT ${defaultOf(column)}`,
     column.identity && "AUTO_INCREMENT",
+    own["invisible"] && "INVISIBLE",
     column.stamp === "updated" && `ON UPDATE ${NOW}`,
+    own["on update"] && `ON UPDATE ${own["on update"]}`,
     column.note !== undefined && `COMMENT ${literal(column.note)}`,
+    rule?.kind === "sql" && `CHECK (${renderExpression(rule.sql, NAME, quote)})`,
   ]
     .filter(Boolean)
     .join(" ");
@@ -360,8 +418,10 @@ function partText(kind: PartKind, part: Parts[PartKind]): string {
   switch (kind) {
     case "key":
       return `PRIMARY KEY (${list((part as Parts["key"]).columns)})`;
-    case "unique":
-      return `CONSTRAINT ${quote(part.name)} UNIQUE (${list((part as Parts["unique"]).columns)})`;
+    case "unique": {
+      const unique = part as Parts["unique"];
+      return `CONSTRAINT ${quote(part.name)} UNIQUE (${list(unique.columns)})${indexOptions(unique.options)}`;
+    }
     case "index":
       return indexText(part as Index);
     case "check": {
@@ -382,13 +442,18 @@ function partText(kind: PartKind, part: Parts[PartKind]): string {
   }
 }
 
-function indexText({ name, parts, unique, method }: Index): string {
+function indexOptions(options: Options | undefined): string {
+  const { comment, ignored } = options?.[NAME] ?? {};
+  return `${comment === undefined ? "" : ` COMMENT ${literal(comment)}`}${ignored ? " IGNORED" : ""}`;
+}
+
+function indexText({ name, parts, unique, method, options }: Index): string {
   const columns = parts.map(part => {
     const column = "column" in part ? quote(part.column) : "";
     return `${column}${part.length === undefined ? "" : `(${part.length})`}${part.descending ? " DESC" : ""}`;
   });
   const kind = unique ? "UNIQUE INDEX" : method === undefined ? "INDEX" : `${method.toUpperCase()} INDEX`;
-  return `${kind} ${quote(name)} (${columns.join(", ")})`;
+  return `${kind} ${quote(name)} (${columns.join(", ")})${indexOptions(options)}`;
 }
 
 function list(names: readonly string[]): string {

@@ -16,10 +16,16 @@ const RULES: SettleRules = {
   tokens: TOKENS,
   nameLimit: NAME_LIMIT,
   keepsNotes: true,
+  namespaces: false,
+  unnamed: false,
+  cannotHoldIndex,
+  unheld: { part: ["deferrable", "include"], term: ["nulls", "operatorClass", "collation"] },
+  identity: () => "serial",
   type: typeText,
   rule: ruleText,
   default: defaultText,
-  defaultSql: text => text,
+  // That a default is null is what the engine takes for granted and does not keep.
+  defaultSql: text => (/^null$/i.test(text) ? undefined : text),
   now: () => NOW,
 };
 
@@ -38,13 +44,11 @@ export function settle(schema: Schema): Schema {
 
 /** A key has no name of its own, a unique index is a unique constraint, and references are never deferred. */
 function settleTable(table: Table): Table {
-  const held = table.indexes
-    .filter(index => cannotHoldIndex(index) === undefined)
-    .map(index => settleIndex(index, table));
+  const held = table.indexes.map(index => settleIndex(index, table));
   const plain = held.filter(isPlainUnique);
   return {
     ...table,
-    ...(table.key && { key: { ...table.key, name: "PRIMARY" } }),
+    ...(table.key && { key: { name: "PRIMARY", columns: table.key.columns } }),
     uniques: [...table.uniques, ...plain.map(asUnique)],
     indexes: held.filter(index => !plain.includes(index)),
     foreignKeys: table.foreignKeys.map(({ deferrable: _, ...foreignKey }) => foreignKey),
@@ -60,8 +64,7 @@ function settleIndex({ where: _, ...index }: Index, table: Table): Index {
       !index.unique &&
       index.method === undefined &&
       isUnbounded(column.type);
-    const { nulls: _nulls, operatorClass: _class, ...rest } = part;
-    return cut ? { ...rest, length: PREFIX } : rest;
+    return cut ? { ...part, length: PREFIX } : part;
   };
   return { ...index, parts: index.parts.map(bounded) };
 }
@@ -74,8 +77,9 @@ export function isPlainUnique(index: Index): boolean {
   );
 }
 
-export function asUnique({ name, parts }: Index): Unique {
-  return { name, columns: parts.flatMap(part => ("column" in part ? [part.column] : [])) };
+export function asUnique({ name, parts, options }: Index): Unique {
+  const columns = parts.flatMap(part => ("column" in part ? [part.column] : []));
+  return { name, columns, ...(options && { options }) };
 }
 
 /** Parts of regular expressions that JavaScript reads otherwise than PCRE. */
@@ -94,9 +98,13 @@ export function cannotHoldName(name: string): string | undefined {
   return /\s$/.test(name) ? "MariaDB takes no name that ends with a space" : undefined;
 }
 
+const METHODS = ["fulltext", "spatial", "rtree", "hash"];
+
 /** Why MariaDB cannot hold an index. */
 export function cannotHoldIndex(index: Index): string | undefined {
   if (index.parts.some(part => "sql" in part)) return "MariaDB has no indexes over expressions";
+  if (index.method !== undefined && !METHODS.includes(index.method))
+    return `MariaDB has no indexes of the kind ${index.method}`;
   return index.unique && index.where !== undefined
     ? "MariaDB has no unique indexes over some rows only"
     : undefined;

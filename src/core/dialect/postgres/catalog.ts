@@ -3,17 +3,19 @@ import type {
   Action,
   Check,
   Column,
+  Deferrable,
+  Definition,
   ForeignKey,
   Index,
   IndexPart,
   Key,
+  Options,
   Table,
-  Unique,
 } from "../../schema/types.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../dialect.js";
 import { groupRows } from "../catalog-rows.js";
 import { spellExpression } from "../settle.js";
-import { stampName } from "./expressions.js";
+import { quote, sequenceName, stampName } from "./expressions.js";
 import { TOKENS } from "./settle.js";
 import { NAME, shortType } from "./types.js";
 
@@ -21,63 +23,131 @@ import { NAME, shortType } from "./types.js";
 const USERS = "n.nspname <> 'information_schema' AND n.nspname NOT LIKE 'pg\\_%'";
 const NOT_EXTENSION = (catalog: string, oid: string) =>
   `NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.classid = '${catalog}'::regclass AND d.objid = ${oid} AND d.deptype = 'e')`;
+const PLACE = "n.nspname AS namespace, n.nspname = current_schema() AS here";
+const NOTE = (catalog: string, oid: string, number = "0") =>
+  `LEFT JOIN pg_description d ON d.objoid = ${oid} AND d.classoid = '${catalog}'::regclass AND d.objsubid = ${number}`;
+
+/** A column of the catalog that older servers do not have: by way of the whole row, and only where it can matter. */
+const YOUNG = (row: string, column: string, where: string) =>
+  `CASE WHEN ${where} THEN to_jsonb(${row})->>'${column}' END`;
 
 /** https://www.postgresql.org/docs/15/catalogs.html; expressions are asked for only where there are some. */
 export const catalogQueries = [
-  `SELECT c.oid::int8 AS oid, n.nspname AS namespace, n.nspname = current_schema() AS here, c.relname AS name, d.description AS note
-   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-   LEFT JOIN pg_description d ON d.objoid = c.oid AND d.classoid = 'pg_class'::regclass AND d.objsubid = 0
-   WHERE c.relkind = 'r' AND NOT c.relispartition AND ${USERS} AND ${NOT_EXTENSION("pg_class", "c.oid")}
+  `SELECT c.oid::int8 AS oid, ${PLACE}, c.relname AS name, d.description AS note, c.relpersistence AS persistence,
+     c.reloptions AS settings, CASE WHEN m.amname <> 'heap' THEN m.amname END AS method
+   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace LEFT JOIN pg_am m ON m.oid = c.relam
+   ${NOTE("pg_class", "c.oid")}
+   WHERE c.relkind = 'r' AND NOT c.relispartition AND c.reloftype = 0 AND ${USERS} AND ${NOT_EXTENSION("pg_class", "c.oid")}
+     AND NOT EXISTS (SELECT 1 FROM pg_inherits i WHERE i.inhrelid = c.oid)
    ORDER BY c.oid`,
   `SELECT a.attrelid::int8 AS table_oid, a.attnum AS number, a.attname AS name, format_type(a.atttypid, a.atttypmod) AS type,
      a.attnotnull AS required, a.attidentity AS identity, a.attgenerated AS computed,
-     pg_get_expr(e.adbin, e.adrelid) AS expression, d.description AS note,
-     CASE WHEN a.attcollation <> t.typcollation THEN l.collname END AS collation
+     CASE WHEN a.atthasdef THEN pg_get_expr(e.adbin, e.adrelid) END AS expression, d.description AS note,
+     CASE WHEN a.attcollation <> t.typcollation THEN l.collname END AS collation,
+     CASE WHEN a.attstorage <> t.typstorage THEN a.attstorage END AS storage, a.attcompression AS compression,
+     a.attstattarget AS statistics
    FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
    JOIN pg_type t ON t.oid = a.atttypid
    LEFT JOIN pg_attrdef e ON e.adrelid = a.attrelid AND e.adnum = a.attnum
    LEFT JOIN pg_collation l ON l.oid = a.attcollation
-   LEFT JOIN pg_description d ON d.objoid = a.attrelid AND d.classoid = 'pg_class'::regclass AND d.objsubid = a.attnum
+   ${NOTE("pg_class", "a.attrelid", "a.attnum")}
    WHERE c.relkind = 'r' AND a.attnum > 0 AND NOT a.attisdropped AND ${USERS}
    ORDER BY a.attrelid, a.attnum`,
   `SELECT k.conrelid::int8 AS table_oid, k.conname AS name, k.contype AS kind, k.conkey::int[] AS columns,
      k.confrelid::int8 AS target, k.confkey::int[] AS target_columns, k.confdeltype AS on_delete, k.confupdtype AS on_update,
-     k.condeferrable AS deferrable, k.condeferred AS deferred,
-     CASE WHEN k.contype = 'c' THEN pg_get_expr(k.conbin, k.conrelid) END AS expression
+     k.confmatchtype AS matching, k.condeferrable AS deferrable, k.condeferred AS deferred, k.convalidated AS valid,
+     k.connoinherit AS alone, CASE WHEN k.contype = 'c' THEN pg_get_expr(k.conbin, k.conrelid) END AS expression,
+     ${YOUNG("k", "confdelsetcols", "k.contype = 'f' AND k.confdeltype IN ('n', 'd')")} AS set_columns,
+     CASE WHEN i.indnatts > i.indnkeyatts THEN i.indkey::int2[]::int[] END AS carried,
+     ${YOUNG("i", "indnullsnotdistinct", "k.contype = 'u'")} AS nulls_same, x.reloptions AS settings
    FROM pg_constraint k JOIN pg_namespace n ON n.oid = k.connamespace
-   WHERE k.contype IN ('p', 'u', 'f', 'c', 'x') AND k.conrelid <> 0 AND ${USERS}
+   LEFT JOIN pg_index i ON i.indexrelid = k.conindid AND k.contype IN ('p', 'u')
+   LEFT JOIN pg_class x ON x.oid = i.indexrelid
+   WHERE k.contype IN ('p', 'u', 'f', 'c') AND k.conrelid <> 0 AND k.conparentid = 0 AND ${USERS}
    ORDER BY k.conrelid, k.conname`,
   `SELECT i.indrelid::int8 AS table_oid, c.relname AS name, i.indisunique AS is_unique, m.amname AS method, i.indkey::int2[]::int[] AS columns,
-     i.indoption::int2[]::int[] AS options, i.indnkeyatts AS parts,
+     i.indoption::int2[]::int[] AS options, i.indnkeyatts AS parts, i.indisvalid AS valid, c.reloptions AS settings,
+     ${YOUNG("i", "indnullsnotdistinct", "i.indisunique")} AS nulls_same,
      CASE WHEN i.indexprs IS NOT NULL THEN ARRAY(SELECT pg_get_indexdef(i.indexrelid, p, false) FROM generate_series(1, i.indnkeyatts) p) END AS texts,
      CASE WHEN i.indpred IS NOT NULL THEN pg_get_expr(i.indpred, i.indrelid) END AS predicate,
-     ARRAY(SELECT CASE WHEN NOT o.opcdefault THEN o.opcname END FROM unnest(i.indclass::oid[]) WITH ORDINALITY u(oid, at) JOIN pg_opclass o ON o.oid = u.oid ORDER BY at)::text[] AS classes
+     ARRAY(SELECT CASE WHEN NOT o.opcdefault THEN o.opcname END FROM unnest(i.indclass::oid[]) WITH ORDINALITY u(oid, at) JOIN pg_opclass o ON o.oid = u.oid ORDER BY at)::text[] AS classes,
+     CASE WHEN EXISTS (SELECT 1 FROM unnest(i.indcollation::oid[]) u(oid) WHERE u.oid NOT IN (0, 100)) THEN
+       ARRAY(SELECT CASE WHEN u.oid <> coalesce(a.attcollation, 100) THEN l.collname END
+         FROM unnest(i.indcollation::oid[], i.indkey::int2[]) WITH ORDINALITY u(oid, number, at) LEFT JOIN pg_collation l ON l.oid = u.oid
+         LEFT JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = u.number WHERE at <= i.indnkeyatts ORDER BY at)::text[] END AS collations
    FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid JOIN pg_namespace n ON n.oid = c.relnamespace JOIN pg_am m ON m.oid = c.relam
    WHERE ${USERS} AND NOT EXISTS (SELECT 1 FROM pg_constraint k WHERE k.conindid = i.indexrelid AND k.contype IN ('p', 'u', 'x'))
    ORDER BY i.indrelid, c.relname`,
-  `SELECT 'trigger' AS kind, t.tgname AS name, t.tgrelid::int8 AS table_oid, n.nspname AS namespace, n.nspname = current_schema() AS here
+  `SELECT c.relname AS name, ${PLACE}, quote_ident(c.relname) AS quoted, quote_ident(n.nspname) AS quoted_namespace,
+     format_type(s.seqtypid, NULL) AS type, s.seqstart::text AS start, s.seqincrement::text AS increment, s.seqmax::text AS maximum,
+     s.seqmin::text AS minimum, s.seqcache::text AS cache, s.seqcycle AS cycle, p.refobjid::int8 AS table_oid,
+     p.refobjsubid AS number, p.deptype AS owning, d.description AS note
+   FROM pg_sequence s JOIN pg_class c ON c.oid = s.seqrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+   LEFT JOIN pg_depend p ON p.objid = c.oid AND p.classid = 'pg_class'::regclass AND p.refclassid = 'pg_class'::regclass AND p.deptype IN ('a', 'i')
+   ${NOTE("pg_class", "c.oid")}
+   WHERE ${USERS} AND ${NOT_EXTENSION("pg_class", "c.oid")} ORDER BY c.oid`,
+  `SELECT t.oid::int8 AS oid, t.typtype AS kind, t.typname AS name, ${PLACE}, d.description AS note,
+     CASE WHEN t.typtype = 'e' THEN ARRAY(SELECT e.enumlabel::text FROM pg_enum e WHERE e.enumtypid = t.oid ORDER BY e.enumsortorder) END AS labels,
+     CASE WHEN t.typtype = 'd' THEN format_type(t.typbasetype, t.typtypmod) END AS base, t.typnotnull AS required, t.typdefault AS value,
+     CASE WHEN t.typcollation <> b.typcollation THEN l.collname END AS collation,
+     CASE WHEN t.typtype = 'd' THEN (SELECT json_agg(json_build_array(k.conname, pg_get_constraintdef(k.oid)) ORDER BY k.conname)
+       FROM pg_constraint k WHERE k.contypid = t.oid AND k.contype = 'c') END AS checks
+   FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace LEFT JOIN pg_type b ON b.oid = t.typbasetype
+   LEFT JOIN pg_collation l ON l.oid = t.typcollation
+   ${NOTE("pg_type", "t.oid")}
+   WHERE t.typtype IN ('e', 'd') AND ${USERS} AND ${NOT_EXTENSION("pg_type", "t.oid")} ORDER BY t.oid`,
+  `SELECT 'trigger' AS kind, t.tgname AS name, t.tgrelid::int8 AS table_oid, ${PLACE}
    FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid JOIN pg_namespace n ON n.oid = c.relnamespace
    WHERE NOT t.tgisinternal AND ${USERS}
    UNION ALL
-   SELECT CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'materialized view' WHEN 'p' THEN 'partitioned table' WHEN 'f' THEN 'foreign table'
-     WHEN 'S' THEN 'sequence' ELSE 'partition' END, c.relname, NULL, n.nspname, n.nspname = current_schema()
+   SELECT CASE WHEN c.relkind = 'r' AND NOT c.relispartition THEN CASE WHEN c.reloftype <> 0 THEN 'typed table' ELSE 'inheriting table' END
+     ELSE CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'materialized view' WHEN 'p' THEN 'partitioned table' WHEN 'f' THEN 'foreign table'
+     ELSE 'partition' END END, c.relname, NULL, n.nspname, n.nspname = current_schema()
    FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-   WHERE (c.relkind IN ('v', 'm', 'p', 'f') OR c.relkind = 'r' AND c.relispartition
-     OR c.relkind = 'S' AND NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.objid = c.oid AND d.classid = 'pg_class'::regclass AND d.deptype IN ('i', 'a')))
-     AND ${USERS} AND ${NOT_EXTENSION("pg_class", "c.oid")}
+   WHERE (c.relkind IN ('v', 'm', 'p', 'f') OR c.relkind = 'r' AND (c.relispartition OR c.reloftype <> 0
+     OR EXISTS (SELECT 1 FROM pg_inherits i WHERE i.inhrelid = c.oid))) AND ${USERS} AND ${NOT_EXTENSION("pg_class", "c.oid")}
    UNION ALL
-   SELECT 'function', p.proname, NULL, n.nspname, n.nspname = current_schema()
+   SELECT CASE p.prokind WHEN 'p' THEN 'procedure' WHEN 'a' THEN 'aggregate' ELSE 'function' END, p.proname, NULL, n.nspname, n.nspname = current_schema()
    FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE ${USERS} AND ${NOT_EXTENSION("pg_proc", "p.oid")}
+     AND NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.classid = 'pg_proc'::regclass AND d.objid = p.oid AND d.deptype = 'i')
    UNION ALL
-   SELECT CASE t.typtype WHEN 'e' THEN 'enum' ELSE 'domain' END, t.typname, NULL, n.nspname, n.nspname = current_schema()
-   FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace WHERE t.typtype IN ('e', 'd') AND ${USERS} AND ${NOT_EXTENSION("pg_type", "t.oid")}
+   SELECT CASE t.typtype WHEN 'c' THEN 'composite type' ELSE 'range type' END, t.typname, NULL, n.nspname, n.nspname = current_schema()
+   FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace LEFT JOIN pg_class c ON c.oid = t.typrelid
+   WHERE (t.typtype = 'r' OR t.typtype = 'c' AND c.relkind = 'c') AND ${USERS} AND ${NOT_EXTENSION("pg_type", "t.oid")}
+   UNION ALL
+   SELECT 'exclusion constraint', k.conname, k.conrelid::int8, n.nspname, n.nspname = current_schema()
+   FROM pg_constraint k JOIN pg_namespace n ON n.oid = k.connamespace WHERE k.contype = 'x' AND ${USERS}
+   UNION ALL
+   SELECT 'policy', p.polname, p.polrelid::int8, n.nspname, n.nspname = current_schema()
+   FROM pg_policy p JOIN pg_class c ON c.oid = p.polrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+   UNION ALL
+   SELECT 'row security', c.relname, c.oid::int8, n.nspname, n.nspname = current_schema()
+   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relrowsecurity AND ${USERS}
+   UNION ALL
+   SELECT 'rule', r.rulename, r.ev_class::int8, n.nspname, n.nspname = current_schema()
+   FROM pg_rewrite r JOIN pg_class c ON c.oid = r.ev_class JOIN pg_namespace n ON n.oid = c.relnamespace WHERE r.rulename <> '_RETURN' AND ${USERS}
+   UNION ALL
+   SELECT 'statistics', s.stxname, s.stxrelid::int8, n.nspname, n.nspname = current_schema()
+   FROM pg_statistic_ext s JOIN pg_namespace n ON n.oid = s.stxnamespace WHERE ${USERS}
+   UNION ALL
+   SELECT 'publication', pubname, NULL, NULL, true FROM pg_publication
+   UNION ALL
+   SELECT 'event trigger', evtname, NULL, NULL, true FROM pg_event_trigger
    UNION ALL
    SELECT 'extension', e.extname, NULL, NULL, true FROM pg_extension e WHERE e.extname <> 'plpgsql'`,
 ];
 
 /** What the catalog says; the lists are the answers to `catalogQueries`, in that order. */
 export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalog {
-  const [tableRows = [], columnRows = [], constraintRows = [], indexRows = [], otherRows = []] = results;
+  const [
+    tableRows = [],
+    columnRows = [],
+    constraintRows = [],
+    indexRows = [],
+    sequenceRows = [],
+    typeRows = [],
+    otherRows = [],
+  ] = results;
   const columns = groupRows(columnRows, "table_oid");
   const constraints = groupRows(constraintRows, "table_oid");
   const indexes = groupRows(indexRows, "table_oid");
@@ -85,64 +155,147 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
     otherRows.filter(({ kind }) => kind === "trigger"),
     "table_oid",
   );
-  const identity = (row: CatalogRow) => ({
-    name: String(row["name"]),
-    ...(row["here"] === true ? {} : { namespace: String(row["namespace"]) }),
-  });
-  const addresses = new Map(tableRows.map(row => [String(row["oid"]), addressOf(identity(row))]));
+  const addresses = new Map(tableRows.map(row => [String(row["oid"]), addressOf(placeOfRow(row))]));
   const names = new Map(
     [...columns].map(([oid, rows]) => [
       oid,
       new Map(rows.map(row => [Number(row["number"]), String(row["name"])])),
     ]),
   );
+  const counters = new Map(
+    sequenceRows
+      .filter(({ owning }) => owning !== null)
+      .map(row => [`${String(row["table_oid"])} ${String(row["number"])}`, row]),
+  );
+  const used = new Set<CatalogRow>();
   const stamps = new Set<string>();
+  const unread: LeftAlone[] = [];
   const tables = tableRows.map((row): Table => {
     const oid = String(row["oid"]);
     const known = new Set((triggers.get(oid) ?? []).map(({ name }) => String(name)));
-    const read = (columns.get(oid) ?? []).map(readColumn).map((column): Column => {
-      const stamp = stampName(String(row["name"]), column.name);
-      if (!known.has(stamp)) return column;
-      stamps.add(stamp);
-      return { ...column, stamp: "updated" };
-    });
+    const read = (columns.get(oid) ?? [])
+      .map(column => {
+        const counter = counters.get(`${oid} ${String(column["number"])}`);
+        const { column: read, counted } = withCounter(readColumn(column), counter, String(row["name"]));
+        if (counted && counter) used.add(counter);
+        return read;
+      })
+      .map((column): Column => {
+        const stamp = stampName(String(row["name"]), column.name);
+        if (!known.has(stamp)) return column;
+        stamps.add(stamp);
+        return { ...column, stamp: "updated" };
+      });
     const spell = (text: unknown) => spellExpression(String(text), read, TOKENS);
     const own = (numbers: unknown) => (numbers as number[]).map(number => names.get(oid)?.get(number) ?? "");
     const parts = constraints.get(oid) ?? [];
     const of = (kind: string) => parts.filter(part => part["kind"] === kind);
-    const key = of("p").map((part): Key => ({
-      name: String(part["name"]),
-      columns: own(part["columns"]),
-    }))[0];
-    const { note } = row as { note: string | null };
+    const keyed = (part: CatalogRow): Key => {
+      const carried = part["carried"] as number[] | null;
+      return {
+        name: String(part["name"]),
+        columns: own(part["columns"]),
+        ...deferrableOf(part),
+        ...(carried && { include: own(carried.slice((part["columns"] as number[]).length)) }),
+        ...optionsOf({ ...nullsOf(part), ...settingsOf(part) }),
+      };
+    };
+    const key = of("p").map(keyed)[0];
+    const { note, method } = row as { note: string | null; method: string | null };
+    const persistence = row["persistence"] === "u" ? { unlogged: "yes" } : {};
+    const [foreignKeys, foreign] = partition(of("f"), part => addresses.has(String(part["target"])));
+    const [valid, invalid] = partition(indexes.get(oid) ?? [], index => index["valid"] === true);
+    const table = placeOfRow(row);
+    for (const [kind, rows] of [["foreign key", foreign] as const, ["invalid index", invalid] as const]) {
+      unread.push(...rows.map(({ name }) => ({ kind, name: String(name), table: addressOf(table) })));
+    }
     return {
-      ...identity(row),
+      ...table,
       columns: read.map(column => spellComputed(column, spell)),
       ...(key && { key }),
-      uniques: of("u").map((part): Unique => ({ name: String(part["name"]), columns: own(part["columns"]) })),
-      indexes: (indexes.get(oid) ?? []).map(index => readIndex(index, own, spell)),
-      foreignKeys: of("f").map(part => readReference(part, own, addresses, names)),
+      uniques: of("u").map(keyed),
+      indexes: valid.map(index => readIndex(index, own, spell)),
+      foreignKeys: foreignKeys.map(part => readReference(part, own, addresses, names)),
       checks: of("c").map((part): Check => ({
         name: String(part["name"]),
         rules: [{ kind: "sql", sql: spell(part["expression"]) }],
+        ...optionsOf({
+          ...(part["valid"] === false && { "not valid": "yes" }),
+          ...(part["alone"] === true && { "no inherit": "yes" }),
+        }),
       })),
       ...(note !== null && { note }),
+      ...optionsOf({ ...persistence, ...settingsOf(row), ...(method !== null && { using: method }) }),
     };
   });
-  return { schema: { tables }, leftAlone: leftAlone(otherRows, addresses, stamps) };
+  const definitions = [
+    ...sequenceRows
+      .filter(row => !used.has(row) && row["owning"] === null)
+      .map((row): Definition => ({
+        kind: "sequence",
+        ...placeOfRow(row),
+        ...settingsField(sequenceSettings(row, "bigint")),
+        ...noteOf(row),
+      })),
+    ...typeRows.map(readType),
+  ];
+  const loose = sequenceRows.filter(row => !used.has(row) && row["owning"] !== null);
+  unread.push(...loose.map(row => ({ kind: "sequence", name: addressOf(placeOfRow(row)) })));
+  return {
+    schema: { tables, ...(definitions.length > 0 && { definitions }) },
+    leftAlone: [...leftAlone(otherRows, addresses, stamps), ...unread],
+  };
 }
+
+function placeOfRow(row: CatalogRow): Pick<Table, "name" | "namespace"> {
+  return {
+    name: String(row["name"]),
+    ...(row["here"] === true ? {} : { namespace: String(row["namespace"]) }),
+  };
+}
+
+function partition<T>(items: readonly T[], belongs: (item: T) => boolean): [T[], T[]] {
+  return [items.filter(belongs), items.filter(item => !belongs(item))];
+}
+
+function noteOf({ note }: CatalogRow): { note?: string } {
+  return typeof note === "string" ? { note } : {};
+}
+
+function optionsOf(options: Readonly<Record<string, string>>): { options?: Options } {
+  return Object.keys(options).length > 0 ? { options: { [NAME]: options } } : {};
+}
+
+function settingsOf({ settings }: CatalogRow): Record<string, string> {
+  return Array.isArray(settings) ? { with: settings.join(", ") } : {};
+}
+
+function nullsOf(row: CatalogRow): Record<string, string> {
+  return row["nulls_same"] === "true" ? { nulls: "not distinct" } : {};
+}
+
+function deferrableOf(part: CatalogRow): { deferrable?: Deferrable } {
+  if (part["deferrable"] !== true) return {};
+  return { deferrable: part["deferred"] === true ? "deferred" : "immediate" };
+}
+
+const STORAGE: Readonly<Record<string, string>> = { p: "plain", e: "external", x: "extended", m: "main" };
+const COMPRESSION: Readonly<Record<string, string>> = { p: "pglz", l: "lz4" };
 
 function readColumn(row: CatalogRow): Column {
   const { name, type, required, identity, computed, expression, note, collation } = row as Record<
     string,
     string | boolean | null
   >;
+  const storage = STORAGE[String(row["storage"])];
+  const compression = COMPRESSION[String(row["compression"])];
+  const statistics = Number(row["statistics"] ?? -1);
   return {
     name: String(name),
     type: { kind: "native", sql: { [NAME]: shortType(String(type)) } },
     nullable: required !== true,
-    ...(computed === "s"
-      ? { computed: { sql: String(expression), stored: true } }
+    ...(computed === "s" || computed === "v"
+      ? { computed: { sql: String(expression), stored: computed === "s" } }
       : expression !== null && { default: { kind: "sql", sql: String(expression) } as const }),
     ...(identity === "d"
       ? { identity: "serial" as const }
@@ -151,6 +304,100 @@ function readColumn(row: CatalogRow): Column {
         : {}),
     ...(typeof collation === "string" && { collation }),
     ...(typeof note === "string" && { note }),
+    ...optionsOf({
+      ...(storage && { storage }),
+      ...(compression && { compression }),
+      ...(statistics >= 0 && { statistics: String(statistics) }),
+    }),
+  };
+}
+
+/** A column with what is unusual about the sequence it owns; `counted`: whether its values come from there. */
+function withCounter(
+  column: Column,
+  counter: CatalogRow | undefined,
+  table: string,
+): { readonly column: Column; readonly counted: boolean } {
+  if (!counter) return { column, counted: false };
+  const type = column.type.kind === "native" ? (column.type.sql[NAME] ?? "") : "";
+  const settings = sequenceSettings(counter, type);
+  const known = column.options?.[NAME] ?? {};
+  const name = addressOf(placeOfRow(counter));
+  if (column.identity) {
+    const usual = new RegExp(`^${escapeRegExp(sequenceName(table, column.name))}\\d*$`).test(
+      String(counter["name"]),
+    );
+    return {
+      column: {
+        ...column,
+        ...optionsOf({ ...known, ...(!usual && { "sequence name": name }), ...settings }),
+      },
+      counted: true,
+    };
+  }
+  const { default: value, ...rest } = column;
+  const quoted = String(counter["quoted"]);
+  const called = counter["here"] === true ? quoted : `${String(counter["quoted_namespace"])}.${quoted}`;
+  const text = `nextval('${called.replaceAll("'", "''")}'::regclass)`;
+  if (value?.kind !== "sql" || value.sql !== text) return { column, counted: false };
+  return {
+    column: { ...rest, identity: "serial", ...optionsOf({ ...known, sequence: name, ...settings }) },
+    counted: true,
+  };
+}
+
+function escapeRegExp(text: string): string {
+  return text.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
+}
+
+/** Largest and smallest numbers of the types a sequence can have. */
+const LIMITS: Readonly<Record<string, readonly [string, string]>> = {
+  smallint: ["-32768", "32767"],
+  integer: ["-2147483648", "2147483647"],
+  bigint: ["-9223372036854775808", "9223372036854775807"],
+};
+
+/** What is not as https://www.postgresql.org/docs/15/sql-createsequence.html takes for granted, for a column's type. */
+function sequenceSettings(row: CatalogRow, ownerType: string): Record<string, string> {
+  const type = String(row["type"]);
+  const [lowest, highest] = LIMITS[type] ?? LIMITS["bigint"]!;
+  const text = (name: string) => String(row[name]);
+  const down = text("increment").startsWith("-");
+  const [minimum, maximum] = down ? [lowest, "-1"] : ["1", highest];
+  const start = down ? text("maximum") : text("minimum");
+  return {
+    ...(type !== ownerType && { "sequence type": type }),
+    ...(text("increment") !== "1" && { increment: text("increment") }),
+    ...(text("minimum") !== minimum && { minimum: text("minimum") }),
+    ...(text("maximum") !== maximum && { maximum: text("maximum") }),
+    ...(text("start") !== start && { start: text("start") }),
+    ...(text("cache") !== "1" && { cache: text("cache") }),
+    ...(row["cycle"] === true && { cycle: "yes" }),
+  };
+}
+
+function settingsField(settings: Record<string, string>): { settings?: Record<string, string> } {
+  return Object.keys(settings).length > 0 ? { settings } : {};
+}
+
+function readType(row: CatalogRow): Definition {
+  if (row["kind"] === "e") {
+    return { kind: "enum", ...placeOfRow(row), values: row["labels"] as string[], ...noteOf(row) };
+  }
+  const { value, collation } = row;
+  const checks = (row["checks"] ?? []) as [string, string][];
+  return {
+    kind: "domain",
+    ...placeOfRow(row),
+    type: shortType(String(row["base"])),
+    nullable: row["required"] !== true,
+    ...(typeof value === "string" && { default: value }),
+    ...(typeof collation === "string" && { collation }),
+    checks: checks.map(([name, text]) => ({
+      name,
+      sql: text.replace(/^CHECK \(([\s\S]*)\)( NOT VALID)?$/, "$1"),
+    })),
+    ...noteOf(row),
   };
 }
 
@@ -175,6 +422,7 @@ function readReference(
   names: ReadonlyMap<string, ReadonlyMap<number, string>>,
 ): ForeignKey {
   const target = String(part["target"]);
+  const set = part["set_columns"];
   return {
     name: String(part["name"]),
     columns: own(part["columns"]),
@@ -184,7 +432,12 @@ function readReference(
     },
     onDelete: ACTIONS[String(part["on_delete"])] ?? "no action",
     onUpdate: ACTIONS[String(part["on_update"])] ?? "no action",
-    ...(part["deferrable"] === true && { deferrable: part["deferred"] === true ? "deferred" : "immediate" }),
+    ...deferrableOf(part),
+    ...optionsOf({
+      ...(part["matching"] === "f" && { match: "full" }),
+      ...(typeof set === "string" && { "set columns": own(JSON.parse(set)).map(quote).join(", ") }),
+      ...(part["valid"] === false && { "not valid": "yes" }),
+    }),
   };
 }
 
@@ -196,7 +449,9 @@ function readIndex(
 ): Index {
   const [numbers, options] = [row["columns"] as number[], row["options"] as number[]];
   const [texts, classes] = [row["texts"] as string[] | null, row["classes"] as (string | null)[]];
-  const parts = numbers.slice(0, Number(row["parts"])).map((number, at): IndexPart => {
+  const collations = row["collations"] as (string | null)[] | null;
+  const count = Number(row["parts"]);
+  const parts = numbers.slice(0, count).map((number, at): IndexPart => {
     const option = options[at] ?? 0;
     const [descending, first] = [(option & 1) === 1, (option & 2) === 2];
     return {
@@ -204,6 +459,7 @@ function readIndex(
       ...(descending && { descending }),
       ...(descending !== first && { nulls: first ? "first" : "last" }),
       ...(classes[at] && { operatorClass: classes[at] }),
+      ...(collations?.[at] && { collation: collations[at] }),
     };
   });
   return {
@@ -212,6 +468,8 @@ function readIndex(
     ...(row["is_unique"] === true && { unique: true }),
     ...(row["predicate"] !== null && { where: spell(row["predicate"]) }),
     ...(row["method"] !== "btree" && { method: String(row["method"]) }),
+    ...(numbers.length > count && { include: own(numbers.slice(count)) }),
+    ...optionsOf({ ...nullsOf(row), ...settingsOf(row) }),
   };
 }
 

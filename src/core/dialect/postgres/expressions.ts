@@ -33,6 +33,27 @@ export function defaultText(value: Exclude<Default, { kind: "sql" }>): string {
   return value.kind === "uuid" ? "gen_random_uuid()" : literal(value.value);
 }
 
+/** NAMEDATALEN - 1: https://www.postgresql.org/docs/15/limits.html */
+export const NAME_LIMIT = 63;
+
+/** What PostgreSQL itself calls the sequence of a column, the longer name cut first: `makeObjectName` of its source. */
+export function sequenceName(table: string, column: string): string {
+  const bytes = [table, column].map(name => Buffer.from(name)) as [Buffer, Buffer];
+  let [first, second] = bytes.map(name => name.length) as [number, number];
+  while (first + second > NAME_LIMIT - "__seq".length) {
+    if (first > second) first -= 1;
+    else second -= 1;
+  }
+  return `${clip(bytes[0], first)}_${clip(bytes[1], second)}_seq`;
+}
+
+/** No character is cut in two. */
+function clip(name: Buffer, length: number): string {
+  let end = length;
+  while (end > 0 && end < name.length && (name[end]! & 0xc0) === 0x80) end -= 1;
+  return name.subarray(0, end).toString();
+}
+
 /** The function and the trigger that keep a `@Stamp("updated")` column. */
 export function stampName(table: string, column: string): string {
   return `stamp_${table}_${column}`;

@@ -1,9 +1,9 @@
 import type { Dialect } from "../dialect.js";
 import { catalogQueries, readCatalog } from "./catalog.js";
 import { quote } from "./expressions.js";
-import { raise } from "./raise.js";
+import { raise, unspell } from "./raise.js";
 import { attachments, render, scriptNotes } from "./render.js";
-import { cannotHold, settle, TOKENS } from "./settle.js";
+import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
 
 /** PostgreSQL 13 and later. */
@@ -14,6 +14,7 @@ export const postgres: Dialect = {
   quote,
   settle,
   raise,
+  unspell,
   attachments,
   render,
   scriptNotes,
@@ -23,5 +24,5 @@ export const postgres: Dialect = {
   transactional: true,
   cannotHold,
   cannotHoldName: () => undefined,
-  cannotHoldIndex: () => undefined,
+  cannotHoldIndex,
 };

@@ -1,8 +1,108 @@
-import type { Schema } from "../../schema/types.js";
-import { raiseSchema } from "../raise.js";
+import type { Column, Schema, Table } from "../../schema/types.js";
+import { raiseSchema, type RaiseRules } from "../raise.js";
+import { placeOf } from "../tokens.js";
+import { settle } from "./settle.js";
 import { NAME, raiseType } from "./types.js";
+
+const RULES: RaiseRules = { dialect: NAME, settle, type: raiseType, length: "char_length(" };
 
 /** A settled schema in portable words wherever they settle back to the same. */
 export function raise(schema: Schema): Schema {
-  return raiseSchema(schema, NAME, raiseType);
+  return raiseSchema(schema, RULES);
+}
+
+/**
+ * The schema as it may have been sent: `'x'::text` was `'x'`. Only what the server is known to spell from the shorter
+ * form, so that sending that gives the same again.
+ */
+export function unspell(schema: Schema): Schema {
+  return { ...schema, tables: schema.tables.map(unspellTable) };
+}
+
+function unspellTable(table: Table): Table {
+  return {
+    ...table,
+    columns: table.columns.map((column): Column => {
+      const { default: value } = column;
+      if (value?.kind !== "sql" || typeof value.sql !== "string") return column;
+      return { ...column, default: { kind: "sql", sql: unspellDefault(value.sql, textOf(column)) } };
+    }),
+    checks: table.checks.map(check => {
+      const [only] = check.rules;
+      if (only?.kind !== "sql" || typeof only.sql !== "string") return check;
+      return { ...check, rules: [{ kind: "sql", sql: unspellCheck(only.sql, table.columns) }] };
+    }),
+  };
+}
+
+function textOf({ type }: Column): string {
+  return type.kind === "native" ? (type.sql[NAME] ?? "") : "";
+}
+
+/** What a literal is cast to in a column of each type, sizes aside. */
+const CASTS: Readonly<Record<string, string>> = {
+  varchar: "character varying",
+  char: "bpchar",
+  timestamptz: "timestamp with time zone",
+  timestamp: "timestamp without time zone",
+  time: "time without time zone",
+};
+
+function castOf(type: string): string {
+  const word = type.replace(/\(.*\)$/, "");
+  return CASTS[word] ?? word;
+}
+
+function unspellDefault(text: string, type: string): string {
+  const cast = /^('(?:[^']|'')*')::(.+)$/.exec(text);
+  if (
+    cast &&
+    cast[2] === castOf(type) &&
+    !/^(?:smallint|integer|bigint|numeric|real|double precision|boolean)$/.test(cast[2])
+  )
+    return cast[1]!;
+  if (text === `NULL::${castOf(type)}`) return "NULL";
+  const negative = /^'(-\d+)'::integer$/.exec(text);
+  return negative && /^(?:smallint|integer|bigint)$/.test(type) ? negative[1]! : text;
+}
+
+/** Of one column: comparisons with a whole number, and lists of texts or whole numbers. */
+function unspellCheck(text: string, columns: readonly Column[]): string {
+  const column = columns.find(({ name }) => text.includes(placeOf(name)));
+  if (!column) return text;
+  const place = placeOf(column.name);
+  const type = textOf(column);
+  const whole = /^(?:smallint|integer|bigint)$/.test(type);
+  const parts = outer(text).split(/\) AND \(/);
+  const read = parts.map((part, at) => {
+    const bare =
+      parts.length === 1 ? part : part.slice(at === 0 ? 1 : 0, at === parts.length - 1 ? -1 : undefined);
+    const compared = /^(.+?) (>=|<=|>|<) (\d+)$/.exec(bare);
+    if (compared && compared[1] === place && whole) return bare;
+    const [, length, operator, count] = /^char_length\((.+?)\) (>=|<=) (\d+)$/.exec(bare) ?? [];
+    if (length === (type === "text" ? place : `(${place})::text`))
+      return `char_length(${place}) ${operator!} ${count!}`;
+    return unspellList(bare, place, type, whole);
+  });
+  return read.every(part => part !== undefined) ? read.join(" AND ") : text;
+}
+
+function unspellList(text: string, place: string, type: string, whole: boolean): string | undefined {
+  const left = type === "text" || whole ? place : `(${place})::text`;
+  const head = `${left} = ANY (`;
+  if (!text.startsWith(head)) return undefined;
+  const list = text.slice(head.length, -1);
+  const inner = type === "text" || whole ? list : /^\((.*)\)::text\[\]$/s.exec(list)?.[1];
+  const items = inner === undefined ? undefined : /^ARRAY\[(.*)\]$/s.exec(inner)?.[1];
+  if (items === undefined) return undefined;
+  const cast = whole ? "" : `::${castOf(type)}`;
+  const literal = whole ? "\\d+" : "'(?:[^']|'')*'";
+  const found = [...items.matchAll(new RegExp(`(${literal})${cast}(?:, |$)`, "g"))];
+  if (found.map(([all]) => all).join("") !== items || found.length < 2) return undefined;
+  return `${place} IN (${found.map(([, item]) => item).join(", ")})`;
+}
+
+/** Without the parentheses that the server puts around a whole condition. */
+function outer(text: string): string {
+  return text.startsWith("(") && text.endsWith(")") ? text.slice(1, -1) : text;
 }

@@ -1,28 +1,38 @@
-import type { Rule, Schema } from "../../schema/types.js";
+import type { Index, Rule, Schema } from "../../schema/types.js";
 import { settleSchema, type SettleRules } from "../settle.js";
-import { defaultText, ruleText } from "./expressions.js";
+import { defaultText, NAME_LIMIT, ruleText } from "./expressions.js";
 import { NAME, typeText } from "./types.js";
 
-export const TOKENS = { dollar: true } as const;
-
-/** NAMEDATALEN - 1: https://www.postgresql.org/docs/15/limits.html */
-const NAME_LIMIT = 63;
+export const TOKENS = { dollar: true, folds: true } as const;
 
 const RULES: SettleRules = {
   dialect: NAME,
   tokens: TOKENS,
   nameLimit: NAME_LIMIT,
   keepsNotes: true,
+  namespaces: true,
+  unnamed: false,
+  cannotHoldIndex,
+  unheld: { part: [], term: ["length"] },
+  identity: identity => (identity === "rowid" ? "serial" : identity),
   type: typeText,
   rule: ruleText,
   default: defaultText,
-  defaultSql: text => text,
+  // That a default is null is kept only where it is turned to the length of its column first.
+  defaultSql: (text, { type }) => (/^null$/i.test(text) && !typeText(type).includes("(") ? undefined : text),
   now: () => "now()",
 };
 
 /** The schema as PostgreSQL holds it, expressions as they are sent; the server spells them its own way. */
 export function settle(schema: Schema): Schema {
   return settleSchema(schema, RULES);
+}
+
+const FOREIGN_METHODS = ["fulltext", "spatial", "rtree"];
+
+/** Why PostgreSQL cannot hold an index. */
+export function cannotHoldIndex({ method = "" }: Index): string | undefined {
+  return FOREIGN_METHODS.includes(method) ? `PostgreSQL has no indexes of the kind ${method}` : undefined;
 }
 
 /** Parts of regular expressions that JavaScript reads otherwise than https://www.postgresql.org/docs/15/functions-matching.html */

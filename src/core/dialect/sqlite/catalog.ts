@@ -3,6 +3,7 @@ import type { Catalog, CatalogRow, LeftAlone } from "../dialect.js";
 import type { Column, ForeignKey, Schema, Table } from "../../schema/types.js";
 import { stampTrigger, stampTriggerName } from "./expressions.js";
 import { parseIndex, parseTable } from "./parse.js";
+import { NAME } from "./types.js";
 
 export const catalogQueries = ["SELECT type, name, tbl_name, sql FROM sqlite_schema ORDER BY rowid"];
 
@@ -41,7 +42,7 @@ export function readCatalog([rows = []]: readonly (readonly CatalogRow[])[]): Ca
 
 /** The column that a trigger of ours keeps; undefined for anybody else's trigger. */
 function stampedColumn(table: Table, trigger: string, sql: string | undefined): Column | undefined {
-  const withoutRowid = table.options?.["without rowid"] !== undefined;
+  const withoutRowid = table.options?.[NAME]?.["without rowid"] !== undefined;
   return table.columns.find(
     ({ name }) =>
       stampTriggerName(table.name, name) === trigger &&

@@ -6,6 +6,7 @@ import type {
   Index,
   IndexPart,
   Key,
+  Options,
   Table,
   Unique,
 } from "../../schema/types.js";
@@ -84,8 +85,9 @@ class TableBody {
   private readonly uniques: Unique[] = [];
   private readonly foreignKeys: ForeignKey[] = [];
   private readonly checks: { readonly name: string; readonly text: string }[] = [];
-  private readonly options: Record<string, string> = {};
   private key: Key | undefined;
+  /** `INTEGER PRIMARY KEY DESC` is no rowid: https://sqlite.org/lang_createtable.html#rowid */
+  private inlineDescending = false;
 
   constructor(private readonly reader: Reader) {}
 
@@ -103,14 +105,15 @@ class TableBody {
     const spelled = (name: string) =>
       columns.find(each => each.name.toLowerCase() === name.toLowerCase())?.name ?? name;
     const spell = (text: string) => spellExpression(text, columns, TOKENS);
-    const all = { ...options, ...this.options };
     const key = this.key && { ...this.key, columns: this.key.columns.map(spelled) };
+    const capitals = areCapitals(columns);
+    const all = { ...options, ...(capitals && { types: "capitals" }) };
+    const hasRowid = options["without rowid"] === undefined && !this.inlineDescending;
     return {
       name: "",
       columns: columns.map(column => ({
-        ...column,
-        // The one column of an INTEGER key is the rowid, which is never null: https://sqlite.org/rowidtable.html
-        nullable: column.nullable && !(isRowid(column, key) && all["without rowid"] === undefined),
+        ...(isRowid(column, key) && hasRowid ? asRowid(column) : column),
+        ...(capitals && { type: { kind: "native", sql: { [NAME]: typeOf(column).toLowerCase() } } as const }),
         ...(column.computed && {
           computed: { ...column.computed, sql: spell(column.computed.sql as string) },
         }),
@@ -123,7 +126,7 @@ class TableBody {
         name,
         rules: [{ kind: "sql", sql: spell(text) }],
       })),
-      ...(Object.keys(all).length > 0 && { options: all }),
+      ...optionsOf(all),
     };
   }
 
@@ -146,25 +149,32 @@ class TableBody {
   private readColumnConstraint(column: Column, constraint: string): Column {
     const { reader } = this;
     if (reader.takeWords("PRIMARY", "KEY")) {
-      if (reader.takeWords("DESC")) this.options["key descending"] = "yes";
+      if (reader.takeWords("DESC")) this.inlineDescending = true;
       else reader.takeWords("ASC");
-      this.readConflict(`key ${column.name}`);
-      this.key = { name: constraint, columns: [column.name] };
+      const terms = this.inlineDescending ? { terms: JSON.stringify(["DESC"]) } : {};
+      this.key = {
+        name: constraint,
+        columns: [column.name],
+        ...optionsOf({ ...terms, ...this.readConflict() }),
+      };
       return reader.takeWords("AUTOINCREMENT") ? { ...column, identity: "serial" } : column;
     }
     if (reader.takeWords("NOT", "NULL")) {
-      this.readConflict(`not null ${column.name}`);
-      return { ...column, nullable: false };
+      const conflict = this.readConflict()["on conflict"];
+      return {
+        ...column,
+        nullable: false,
+        ...(conflict !== undefined && optionsOf({ "not null on conflict": conflict })),
+      };
     }
     if (reader.takeWords("NULL")) return column;
     if (reader.takeWords("UNIQUE")) {
-      this.readConflict(`unique ${column.name}`);
-      this.uniques.push({ name: constraint, columns: [column.name] });
+      this.uniques.push({ name: constraint, columns: [column.name], ...optionsOf(this.readConflict()) });
       return column;
     }
     if (reader.takeWords("CHECK")) {
       this.checks.push({ name: constraint, text: reader.parenthesized() });
-      this.readConflict(`check ${column.name}`);
+      this.readConflict();
       return column;
     }
     if (reader.takeWords("DEFAULT"))
@@ -188,23 +198,32 @@ class TableBody {
     const { reader } = this;
     const name = reader.takeWords("CONSTRAINT") ? reader.name() : "";
     if (reader.takeWords("PRIMARY", "KEY")) {
-      const parts = readIndexedColumns(reader);
-      if (parts.some(({ descending }) => descending)) this.options["key descending"] = "yes";
-      this.key = { name, columns: parts.map(part => part.name ?? part.text) };
-      this.readConflict("key");
+      this.key = { name, ...this.readKeyed() };
     } else if (reader.takeWords("UNIQUE")) {
-      const columns = readIndexedColumns(reader).map(part => part.name ?? part.text);
-      this.uniques.push({ name, columns });
-      this.readConflict(`unique ${columns.join(" ")}`);
+      this.uniques.push({ name, ...this.readKeyed() });
     } else if (reader.takeWords("CHECK")) {
       this.checks.push({ name, text: reader.parenthesized() });
-      this.readConflict("check");
+      this.readConflict();
     } else if (reader.takeWords("FOREIGN", "KEY")) {
       const columns = readIndexedColumns(reader).map(part => part.name ?? part.text);
       if (reader.takeWords("REFERENCES")) this.foreignKeys.push(this.readReference(name, columns));
     } else {
       reader.next();
     }
+  }
+
+  /** The columns of a key or a unique constraint, and how each is compared and sorted where that is unusual. */
+  private readKeyed(): Omit<Unique, "name"> {
+    const parts = readIndexedColumns(this.reader);
+    const terms = parts.map(({ collation, descending }) =>
+      [collation === undefined ? "" : `COLLATE ${collation}`, descending ? "DESC" : ""]
+        .filter(Boolean)
+        .join(" "),
+    );
+    return {
+      columns: parts.map(part => part.name ?? part.text),
+      ...optionsOf({ ...(terms.some(Boolean) && { terms: JSON.stringify(terms) }), ...this.readConflict() }),
+    };
   }
 
   private readReference(name: string, columns: readonly string[]): ForeignKey {
@@ -232,6 +251,7 @@ class TableBody {
       references: { table, columns: referred },
       ...actions,
       ...(deferrable && { deferrable }),
+      ...(referred.length === 0 && optionsOf({ columns: "implied" })),
     };
   }
 
@@ -243,17 +263,43 @@ class TableBody {
     return reader.next()?.text.toLowerCase() === "cascade" ? "cascade" : "restrict";
   }
 
-  /** ON CONFLICT clauses are SQLite's alone (https://sqlite.org/lang_conflict.html): kept with the table. */
-  private readConflict(what: string): void {
-    if (this.reader.takeWords("ON", "CONFLICT")) {
-      this.options[`on conflict ${what}`] = this.reader.next()?.text.toLowerCase() ?? "";
-    }
+  /** ON CONFLICT clauses are SQLite's alone: https://sqlite.org/lang_conflict.html */
+  private readConflict(): Record<string, string> {
+    if (!this.reader.takeWords("ON", "CONFLICT")) return {};
+    return { "on conflict": this.reader.next()?.text.toLowerCase() ?? "" };
   }
 }
 
+function optionsOf(options: Readonly<Record<string, string>>): { options?: Options } {
+  return Object.keys(options).length > 0 ? { options: { [NAME]: options } } : {};
+}
+
+function typeOf({ type }: Column): string {
+  return type.kind === "native" ? (type.sql[NAME] ?? "") : "";
+}
+
+/** Many write all types in capitals: kept as a habit of the table, so that a type reads the same everywhere. */
+function areCapitals(columns: readonly Column[]): boolean {
+  const text = columns.map(typeOf).join("");
+  return text === text.toUpperCase() && text !== text.toLowerCase();
+}
+
 function isRowid(column: Column, key: Key | undefined): boolean {
-  const type = column.type.kind === "native" ? column.type.sql[NAME] : "";
-  return key?.columns.length === 1 && key.columns[0] === column.name && type?.toUpperCase() === "INTEGER";
+  return (
+    key?.columns.length === 1 && key.columns[0] === column.name && typeOf(column).toUpperCase() === "INTEGER"
+  );
+}
+
+/**
+ * The one column of an INTEGER key is the rowid, counted up and never null (https://sqlite.org/rowidtable.html),
+ * whether its text says so or not.
+ */
+function asRowid(column: Column): Column {
+  if (column.identity === undefined)
+    return column.nullable ? { ...column, nullable: false, identity: "rowid" } : column;
+  return column.nullable
+    ? { ...column, nullable: false }
+    : { ...column, ...optionsOf({ "not null": "stated" }) };
 }
 
 function readOptions(reader: Reader): Record<string, string> {

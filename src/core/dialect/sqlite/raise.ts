@@ -1,8 +1,16 @@
 import type { Schema } from "../../schema/types.js";
-import { raiseSchema } from "../raise.js";
+import { raiseSchema, type RaiseRules } from "../raise.js";
+import { settle } from "./settle.js";
 import { NAME, raiseType } from "./types.js";
+
+const RULES: RaiseRules = { dialect: NAME, settle, type: raiseType, length: "length(" };
 
 /** A settled schema in portable words wherever they settle back to the same. */
 export function raise(schema: Schema): Schema {
-  return raiseSchema(schema, NAME, raiseType);
+  return raiseSchema(schema, RULES);
+}
+
+/** SQLite keeps what was sent. */
+export function unspell(schema: Schema): Schema {
+  return schema;
 }

@@ -1,5 +1,5 @@
 import { columnsOfComputed, columnsOfPart } from "../../change/columns-used.js";
-import type { AddColumn, AddPart, Change } from "../../change/types.js";
+import { isOfDefinition, type AddColumn, type AddPart, type Change } from "../../change/types.js";
 import { describeChange, differsBeyondNote, titleOf } from "../../change/words.js";
 import { addressOf, parseAddress, tablesByAddress } from "../../schema/address.js";
 import {
@@ -12,9 +12,11 @@ import {
   type Index,
   type Schema,
   type Table,
+  type Unique,
 } from "../../schema/types.js";
 import type { Block, RenderPlan } from "../dialect.js";
 import { renderExpression } from "../settle.js";
+import { textFor } from "../../schema/sql-text.js";
 import { defaultSqlText, literal, quote, stampTrigger, stampTriggerName } from "./expressions.js";
 import { NAME } from "./types.js";
 
@@ -111,7 +113,12 @@ function worksOf(
     [...ends].map(([from, to]) => [to, { from, to, changes: [] }]),
   );
   for (const change of changes) {
-    if (change.kind === "add table" || change.kind === "drop table" || change.kind === "rename table")
+    if (
+      change.kind === "add table" ||
+      change.kind === "drop table" ||
+      change.kind === "rename table" ||
+      isOfDefinition(change)
+    )
       continue;
     const early = change.kind === "drop part" || change.kind === "drop column";
     if (early ? leaving.has(change.table) : arriving.has(change.table)) continue;
@@ -152,6 +159,9 @@ function canStay({ changes, was, now }: Work, all: readonly Change[]): boolean {
       case "add table":
       case "drop table":
       case "rename table":
+      case "add definition":
+      case "drop definition":
+      case "alter definition":
         return false;
       default:
         return change satisfies never;
@@ -275,7 +285,7 @@ function alterBlocks(work: Work): Block[] {
       blocks.push({
         title: [change, ...parts].map(titleOf).join(" · "),
         statements: [
-          [`ALTER TABLE ${table} ADD COLUMN ${columnText(column)}`, ...parts.map(inlineText)].join(" "),
+          [`ALTER TABLE ${table} ADD COLUMN ${columnText(column, now)}`, ...parts.map(inlineText)].join(" "),
         ],
       });
     }
@@ -312,8 +322,8 @@ function rebuildBlocks(work: Work): Block[] {
   const scratch: Table = { ...now, name: `emberset_new_${now.name}` };
   const { names, values } = movedColumns(work);
   const done = changes.filter(({ kind }) => kind !== "rename column");
-  const counts =
-    now.columns.some(({ identity }) => identity) && work.was.columns.some(({ identity }) => identity);
+  const hasCounter = (each: Table) => each.columns.some(({ identity }) => identity === "serial");
+  const counts = hasCounter(now) && hasCounter(work.was);
   return [
     ...renameColumnBlocks(work),
     {
@@ -378,16 +388,12 @@ function createBlock(change: Change, table: Table): Block {
 
 /** `CREATE TABLE`; references to the table itself go by `address`, its name in the end. */
 function tableText(table: Table, address: string): string {
-  const counting = table.columns.find(({ identity }) => identity);
+  const inline = table.columns.find(column => isInlineKey(column, table));
   const lines = table.columns.map(column =>
-    column === counting
-      ? `${columnText(column)}${named(table.key?.name)} PRIMARY KEY AUTOINCREMENT`
-      : columnText(column),
+    column === inline ? inlineKeyText(column, table) : columnText(column, table),
   );
-  if (table.key && !counting)
-    lines.push(`${constraint(table.key.name)}PRIMARY KEY (${list(table.key.columns)})`);
-  for (const unique of table.uniques)
-    lines.push(`${constraint(unique.name)}UNIQUE (${list(unique.columns)})`);
+  if (table.key && !inline) lines.push(`${constraint(table.key.name)}PRIMARY KEY ${keyedText(table.key)}`);
+  for (const unique of table.uniques) lines.push(`${constraint(unique.name)}UNIQUE ${keyedText(unique)}`);
   for (const foreignKey of table.foreignKeys) {
     lines.push(
       `${constraint(foreignKey.name)}FOREIGN KEY (${list(foreignKey.columns)}) ${referenceText(foreignKey, address, table)}`,
@@ -395,21 +401,60 @@ function tableText(table: Table, address: string): string {
   }
   for (const check of table.checks) lines.push(`${constraint(check.name)}${checkText(check)}`);
   const options = [
-    ...(table.options?.["without rowid"] ? ["WITHOUT ROWID"] : []),
-    ...(table.options?.["strict"] ? ["STRICT"] : []),
+    ...(table.options?.[NAME]?.["without rowid"] ? ["WITHOUT ROWID"] : []),
+    ...(table.options?.[NAME]?.["strict"] ? ["STRICT"] : []),
   ].join(", ");
   return `CREATE TABLE ${quote(table.name)} (\n  ${lines.join(",\n  ")}\n)${options && ` ${options}`}`;
 }
 
-function columnText(column: Column): string {
-  const type = column.type.kind === "native" ? (column.type.sql[NAME] ?? "") : "";
+/** The columns of a key or a unique constraint, each with its own terms, and what happens on a conflict. */
+function keyedText({ columns, options }: Unique): string {
+  const { terms, "on conflict": conflict } = options?.[NAME] ?? {};
+  const own = terms === undefined ? [] : (JSON.parse(terms) as string[]);
+  const parts = columns.map((column, at) => [quote(column), own[at]].filter(Boolean).join(" "));
+  return `(${parts.join(", ")})${conflictText(conflict)}`;
+}
+
+function conflictText(conflict: string | undefined): string {
+  return conflict === undefined ? "" : ` ON CONFLICT ${conflict.toUpperCase()}`;
+}
+
+/** The rowid, and a descending INTEGER key, which must not become one, are told by where the key is stated. */
+function isInlineKey(column: Column, table: Table): boolean {
+  if (column.identity) return true;
+  const { key } = table;
+  const descending = key?.options?.[NAME]?.["terms"] === JSON.stringify(["DESC"]);
+  return descending && key.columns[0] === column.name && typeOf(column).toLowerCase() === "integer";
+}
+
+function inlineKeyText(column: Column, { key, ...table }: Table): string {
+  const { terms, "on conflict": conflict } = key?.options?.[NAME] ?? {};
+  const stated = !column.identity || column.options?.[NAME]?.["not null"] !== undefined;
+  return [
+    columnText({ ...column, nullable: column.nullable || !stated }, table),
+    `${named(key?.name).trim()} PRIMARY KEY`.trim(),
+    terms === undefined ? "" : (JSON.parse(terms) as string[])[0],
+    conflictText(conflict).trim(),
+    column.identity === "serial" ? "AUTOINCREMENT" : "",
+  ]
+    .filter(Boolean)
+    .join(" ");
+}
+
+function typeOf({ type }: Column): string {
+  return type.kind === "native" ? (type.sql[NAME] ?? "") : "";
+}
+
+function columnText(column: Column, table: Pick<Table, "options">): string {
+  const type = typeOf(column);
   const value = column.default && defaultOf(column);
+  const conflict = column.options?.[NAME]?.["not null on conflict"];
   return [
     quote(column.name),
-    type,
-    !column.nullable && "NOT NULL",
+    table.options?.[NAME]?.["types"] === "capitals" ? type.toUpperCase() : type,
+    !column.nullable && `NOT NULL${conflictText(conflict)}`,
     value !== undefined && `DEFAULT ${value}`,
-    column.collation && `COLLATE ${column.collation}`,
+    column.collation !== undefined && `COLLATE ${textFor(column.collation, NAME)}`,
     column.computed &&
       `GENERATED ALWAYS AS (${renderExpression(column.computed.sql, NAME, quote)}) ${column.computed.stored ? "STORED" : "VIRTUAL"}`,
   ]
@@ -433,11 +478,12 @@ function inlineText(change: AddPart): string {
 }
 
 function referenceText(foreignKey: ForeignKey, address?: string, table?: Table): string {
-  const { references, onDelete, onUpdate, deferrable } = foreignKey;
+  const { references, onDelete, onUpdate, deferrable, options } = foreignKey;
+  const implied = options?.[NAME]?.["columns"] === "implied";
   const target =
     references.table === address && table ? parseAddress(address).name : parseAddress(references.table).name;
   return [
-    `REFERENCES ${quote(target)} (${list(references.columns)})`,
+    `REFERENCES ${quote(target)}${implied ? "" : ` (${list(references.columns)})`}`,
     onDelete !== "no action" && `ON DELETE ${onDelete.toUpperCase()}`,
     onUpdate !== "no action" && `ON UPDATE ${onUpdate.toUpperCase()}`,
     deferrable && `DEFERRABLE INITIALLY ${deferrable.toUpperCase()}`,
@@ -454,7 +500,11 @@ function checkText(check: Check): string {
 function indexText(table: Table, index: Index): string {
   const parts = index.parts.map(part => {
     const what = "column" in part ? quote(part.column) : `(${renderExpression(part.sql, NAME, quote)})`;
-    return [what, part.collation && `COLLATE ${part.collation}`, part.descending && "DESC"]
+    return [
+      what,
+      part.collation !== undefined && `COLLATE ${textFor(part.collation, NAME)}`,
+      part.descending && "DESC",
+    ]
       .filter(Boolean)
       .join(" ");
   });
@@ -467,7 +517,7 @@ function triggerText(table: Table, column: Column): string {
     table.name,
     column.name,
     table.key?.columns ?? [],
-    table.options?.["without rowid"] !== undefined,
+    table.options?.[NAME]?.["without rowid"] !== undefined,
   );
 }
 

@@ -1,4 +1,4 @@
-import type { Rule, Schema } from "../../schema/types.js";
+import type { Index, Rule, Schema } from "../../schema/types.js";
 import { settleSchema, type SettleRules } from "../settle.js";
 import { defaultSqlText, defaultText, nowText, ruleText } from "./expressions.js";
 import { NAME, typeText } from "./types.js";
@@ -9,6 +9,11 @@ const RULES: SettleRules = {
   dialect: NAME,
   tokens: TOKENS,
   keepsNotes: false,
+  namespaces: false,
+  unnamed: true,
+  cannotHoldIndex,
+  unheld: { part: ["deferrable", "include"], term: ["nulls", "operatorClass", "length"] },
+  identity: identity => (identity === "always" ? "serial" : identity),
   type: typeText,
   rule: ruleText,
   default: defaultText,
@@ -19,6 +24,11 @@ const RULES: SettleRules = {
 /** The schema as SQLite holds it. */
 export function settle(schema: Schema): Schema {
   return settleSchema(schema, RULES);
+}
+
+/** Why SQLite cannot hold an index. */
+export function cannotHoldIndex({ method }: Index): string | undefined {
+  return method === undefined ? undefined : `SQLite has no indexes of the kind ${method}`;
 }
 
 /** Why SQLite cannot hold a rule. */

@@ -10,7 +10,7 @@ export const NAME = "sqlite";
  */
 export function typeText(type: DataType, column: Pick<Column, "identity">): string {
   // Only a column declared exactly INTEGER can count up: https://sqlite.org/autoinc.html
-  if (column.identity === "serial") return "integer";
+  if (column.identity && type.kind !== "native") return "integer";
   switch (type.kind) {
     case "native":
       return type.sql[NAME] ?? "";

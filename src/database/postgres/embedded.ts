@@ -1,0 +1,69 @@
+import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
+import { homedir } from "node:os";
+import { join } from "node:path";
+import { problems } from "../../core/problems.js";
+import type { TargetSettings } from "../../project/settings.js";
+import type { Database, Trace } from "../database.js";
+import { databaseOver } from "./session.js";
+
+/** What is used of the embedded PostgreSQL; it is an optional dependency, so its types may not be there. */
+interface Embedded {
+  readonly query: (sql: string, values?: unknown[]) => Promise<{ readonly rows: readonly unknown[] }>;
+  readonly dumpDataDir: (compression: "none") => Promise<Blob>;
+  readonly close: () => Promise<void>;
+}
+
+interface EmbeddedModule {
+  readonly PGlite: { create: (options?: { loadDataDir?: Blob }) => Promise<Embedded> };
+}
+
+/**
+ * An empty database on an embedded PostgreSQL, in memory. Making a cluster takes seconds, so one is kept in the user's
+ * cache folder and copied. @throws Problem E414 where it is not installed
+ */
+export async function openEmbedded(target: TargetSettings, trace?: Trace): Promise<Database> {
+  const { PGlite } = await load();
+  const kept = join(cacheFolder(), `cluster-${await versionOf()}.tar`);
+  const embedded = await (existsSync(kept)
+    ? PGlite.create({ loadDataDir: new Blob([readFileSync(kept)]) })
+    : createAndKeep(PGlite, kept));
+  const connection = {
+    query: (sql: string, values: unknown[]) => embedded.query(sql, values),
+    cut: () => undefined,
+    end: () => embedded.close(),
+  };
+  return databaseOver(connection, target, trace);
+}
+
+async function load(): Promise<EmbeddedModule> {
+  try {
+    return (await import("@electric-sql/pglite")) as unknown as EmbeddedModule;
+  } catch (error) {
+    throw problems.noEmbedded({}, error);
+  }
+}
+
+async function createAndKeep(PGlite: EmbeddedModule["PGlite"], kept: string): Promise<Embedded> {
+  const embedded = await PGlite.create();
+  const blob = await embedded.dumpDataDir("none");
+  mkdirSync(cacheFolder(), { recursive: true });
+  // Whole or not at all, whoever else does the same.
+  const scratch = `${kept}.${process.pid}`;
+  writeFileSync(scratch, Buffer.from(await blob.arrayBuffer()));
+  renameSync(scratch, kept);
+  return embedded;
+}
+
+/** https://specifications.freedesktop.org/basedir-spec/latest/ */
+function cacheFolder(): string {
+  return join(process.env["XDG_CACHE_HOME"] || join(homedir(), ".cache"), "emberset");
+}
+
+/** A cluster of one version is none of another's. */
+async function versionOf(): Promise<string> {
+  const main = new URL(import.meta.resolve("@electric-sql/pglite"));
+  const { version } = JSON.parse(readFileSync(new URL("../package.json", main), "utf8")) as {
+    version: string;
+  };
+  return version;
+}

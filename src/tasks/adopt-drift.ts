@@ -1,0 +1,184 @@
+import { existsSync, mkdirSync, writeFileSync } from "node:fs";
+import { dirname, join, relative } from "node:path";
+import { diff } from "../core/change/diff.js";
+import { tableOf, type Change } from "../core/change/types.js";
+import { describeChange, describeDetail } from "../core/change/words.js";
+import { mergeHeld } from "../core/dialect/merge-held.js";
+import { learnSpellings, respell } from "../core/dialect/spellings.js";
+import { writeModels, type ModelFile } from "../core/model/write-models.js";
+import { problems } from "../core/problems.js";
+import { addressOf } from "../core/schema/address.js";
+import type { Schema } from "../core/schema/types.js";
+import { allSpellings, readLedger } from "../database/ledger.js";
+import { withDatabase } from "../database/open.js";
+import { showNumber } from "../history/migration.js";
+import { draftMigration, writeDraft, type Draft } from "../history/write.js";
+import { chooseTarget } from "../project/load-settings.js";
+import { modelsFolder, readHeld, record } from "./adopt.js";
+import { withRisks, type ComparedChange } from "./compare.js";
+import { openProject, type OpenProject } from "./open-project.js";
+import type { TargetOptions } from "./options.js";
+import { refuseUnsound } from "./run-migrations.js";
+import { readState } from "./state.js";
+
+export interface AdoptDriftOptions extends TargetOptions {
+  /** What the migration is called. @default "drift" */
+  readonly title?: string | undefined;
+  /** Draft a second migration that brings the database back to the history. @default false */
+  readonly putRight?: boolean | undefined;
+}
+
+export interface AdoptDriftResult {
+  readonly target: string;
+  /** What the database had beyond the history, and the history now has too. */
+  readonly changes: readonly ComparedChange[];
+  readonly migration: { readonly number: number; readonly name: string; readonly folder: string };
+  /** The migration that takes it away again, not yet run. */
+  readonly putRight?: { readonly number: number; readonly name: string; readonly folder: string };
+  /** What was written, from the project's folder. */
+  readonly written: readonly string[];
+  /** What the models should say, where they do not yet: lines for classes that are there. */
+  readonly suggestions: readonly Suggestion[];
+}
+
+export interface Suggestion {
+  /** The class, and its file from the project's folder. */
+  readonly entity: string;
+  readonly file?: string;
+  /** Lines of a class, or words where there is no line to give. */
+  readonly lines: readonly string[];
+}
+
+/**
+ * Takes in what a database has beyond the history: a migration that records it, marked as run there.
+ * @throws Problem E112, E203, E300 to E305, E400 to E415, E500, E501, E505, E510, E901
+ */
+export async function adoptDrift({
+  title = "drift",
+  putRight = false,
+  ...options
+}: AdoptDriftOptions): Promise<AdoptDriftResult> {
+  const project = await openProject(options);
+  const { settings } = project;
+  const target = chooseTarget(settings, options.target);
+  const history = project.history();
+  return withDatabase(target, { mode: "change", trace: options.trace }, async database => {
+    const { dialect } = database;
+    const state = await readState(database, history);
+    refuseUnsound(state, target);
+    const pending = state.entries
+      .filter(entry => entry.state === "pending")
+      .map(({ number }) => showNumber(number));
+    if (pending.length > 0) throw problems.pendingFirst({ target: target.name, pending });
+    const { held } = await readHeld(database);
+    const spellings = allSpellings(await readLedger(database));
+    const after = mergeHeld(history.schema, { dialect, held, spellings });
+    const changes = diff(history.schema, after);
+    if (changes.length === 0) {
+      throw problems.nothingToAdopt({ target: target.name, place: target.place, drift: true });
+    }
+    const learned = dialect.respells ? learnSpellings(dialect.settle(after), held) : {};
+    const left = diff(respell(dialect.settle(after), learned), held);
+    if (left.length > 0) throw problems.unsaid({ differences: left.map(sayChange) });
+
+    const draft = draftMigration(history, title, changes, project.dialects);
+    const files = putRight ? [] : await newModels(project, after, changes);
+    await database.exclusively(async () => {
+      await record(database, draft, learned);
+      writeDraft(draft);
+    });
+    const next = putRight ? draftBack(project, title) : undefined;
+    for (const { path, text } of files) {
+      mkdirSync(dirname(path), { recursive: true });
+      writeFileSync(path, text);
+    }
+    const facts = ({ migration: { number, name, folder } }: Draft) => ({ number, name, folder });
+    const scripts = [draft, ...(next ? [next] : [])].flatMap(each =>
+      ["migration.json", ...each.scripts.keys()].map(file => join(each.migration.folder, file)),
+    );
+    return {
+      target: target.name,
+      changes: withRisks(changes),
+      migration: facts(draft),
+      ...(next && { putRight: facts(next) }),
+      written: [...files.map(({ path }) => path), ...scripts].map(file => relative(settings.folder, file)),
+      suggestions: putRight ? [] : await suggest(project, after, changes),
+    };
+  });
+}
+
+/** From what the history has taken in, back to what it was: the models have not changed. */
+function draftBack(project: OpenProject, title: string): Draft {
+  const history = project.history();
+  const before = history.migrations.at(-1)!.schemaBefore;
+  const draft = draftMigration(history, `put ${title} right`, diff(history.schema, before), project.dialects);
+  writeDraft(draft);
+  return draft;
+}
+
+function sayChange(change: Change): string {
+  return [describeChange(change), describeDetail(change)].filter(Boolean).join(": ");
+}
+
+function filesOf({ settings, dialects }: OpenProject, after: Schema): ModelFile[] {
+  return writeModels(after, { dialect: dialects[0]!, naming: settings.naming });
+}
+
+/** Classes for tables that the history did not know, where their files are free. */
+async function newModels(
+  project: OpenProject,
+  after: Schema,
+  changes: readonly Change[],
+): Promise<{ path: string; text: string }[]> {
+  const added = new Set(
+    changes.flatMap(change => (change.kind === "add table" ? [addressOf(change.table)] : [])),
+  );
+  return filesOf(project, after)
+    .filter(({ model }) => model && added.has(model.table))
+    .map(({ path, text }) => ({ path: join(modelsFolder(project.settings), path), text }))
+    .filter(({ path }) => !existsSync(path));
+}
+
+/** What a class says of the thing that a change brings; undefined where there is no line for it. */
+function lineFor(change: Change, model: ModelFile["model"]): string | undefined {
+  switch (change.kind) {
+    case "add column":
+      return model?.lines.get(change.column.name);
+    case "alter column":
+      return model?.lines.get(change.after.name);
+    case "add part":
+      return model?.parts.get(`${change.what} ${change.value.name}`);
+    case "alter part":
+      return model?.parts.get(`${change.what} ${change.after.name}`);
+    default:
+      return undefined;
+  }
+}
+
+/** What the classes that are there should say now. */
+async function suggest(
+  project: OpenProject,
+  after: Schema,
+  changes: readonly Change[],
+): Promise<Suggestion[]> {
+  const models = await project.soundModels();
+  const files = new Map(
+    filesOf(project, after).flatMap(({ model }) => (model ? [[model.table, model]] : [])),
+  );
+  const entities = new Map(
+    models.schema.tables.flatMap((table, at) => {
+      const entity = models.entities[at];
+      return entity ? [[addressOf(table), entity.name]] : [];
+    }),
+  );
+  const byTable = new Map<string, string[]>();
+  for (const change of changes) {
+    const table = tableOf(change);
+    if (table === undefined || change.kind === "add table") continue;
+    const line = lineFor(change, files.get(table));
+    const lines = byTable.get(table) ?? [];
+    lines.push(line ?? sayChange(change));
+    byTable.set(table, lines);
+  }
+  return [...byTable].map(([table, lines]) => ({ entity: entities.get(table) ?? table, lines }));
+}

@@ -1,0 +1,233 @@
+import { mkdirSync, mkdtempSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
+import { dirname, join, relative } from "node:path";
+import { glob } from "tinyglobby";
+import { diff } from "../core/change/diff.js";
+import { describeChange, describeDetail } from "../core/change/words.js";
+import type { LeftAlone } from "../core/dialect/dialect.js";
+import { learnSpellings, respell } from "../core/dialect/spellings.js";
+import { splitStatements } from "../core/dialect/statements.js";
+import { writeModels, type ModelFile } from "../core/model/write-models.js";
+import { Problem, problems } from "../core/problems.js";
+import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
+import { EngineError, type Database } from "../database/database.js";
+import { LEDGER, readLedger, recordRun } from "../database/ledger.js";
+import { withDatabase } from "../database/open.js";
+import { withScratch } from "../database/scratch.js";
+import { scriptName } from "../history/migration.js";
+import { checksumOf } from "../history/read.js";
+import { draftMigration, writeDraft, type Draft } from "../history/write.js";
+import { loadModels } from "../project/load-models.js";
+import { chooseTarget } from "../project/load-settings.js";
+import type { Settings } from "../project/settings.js";
+import { STARTER_MODEL } from "./init.js";
+import { openProject, type OpenProject } from "./open-project.js";
+import type { TargetOptions } from "./options.js";
+
+export interface AdoptOptions extends TargetOptions {
+  /** What the baseline is called. @default "baseline" */
+  readonly title?: string | undefined;
+}
+
+export interface AdoptResult {
+  readonly target: string;
+  /** The file, or the URL without its password. */
+  readonly place: string;
+  readonly tables: number;
+  /** What was written, from the project's folder. */
+  readonly written: readonly string[];
+  readonly migration: { readonly number: number; readonly name: string; readonly folder: string };
+  /** What is there but not modelled: never touched. */
+  readonly leftAlone: readonly LeftAlone[];
+  /** Whether the baseline makes the same schema of an empty database. */
+  readonly proof: Proof;
+}
+
+export interface Proof {
+  /** undefined: it could not be tried. */
+  readonly same?: boolean;
+  /** Where it was tried. */
+  readonly where?: string;
+  /** What came out otherwise, or why it could not be tried. */
+  readonly remarks: readonly string[];
+}
+
+/**
+ * From a database that exists to models, and a baseline migration that is recorded as run there.
+ * @throws Problem E111 to E113, E400 to E415, E901
+ */
+export async function adopt({ title = "baseline", ...options }: AdoptOptions): Promise<AdoptResult> {
+  const project = await openProject(options);
+  const { settings } = project;
+  const target = chooseTarget(settings, options.target);
+  const starters = await refuseFull(project);
+  return withDatabase(target, { mode: "change", trace: options.trace }, async database => {
+    const { held, leftAlone } = await readHeld(database);
+    if (held.tables.length === 0) {
+      throw problems.nothingToAdopt({ target: target.name, place: target.place, drift: false });
+    }
+    const { dialect } = database;
+    const raised = dialect.raise(dialect.unspell(held));
+    const files = writeModels(raised, { dialect, naming: settings.naming });
+    const staged = await stage(files, settings);
+    try {
+      const schema = await staged.schema();
+      const spellings = dialect.respells ? learnSpellings(dialect.settle(schema), held) : {};
+      refuseUnsaid(respell(dialect.settle(schema), spellings), held);
+      const changes = diff(EMPTY_SCHEMA, schema);
+      const draft = draftMigration(project.history(), title, changes, project.dialects);
+      const proof = await prove(database, draft, held, options);
+      await database.exclusively(async () => {
+        await record(database, draft, spellings);
+        writeDraft(draft);
+        for (const file of starters) rmSync(file);
+        staged.keep();
+      });
+      const { number, name, folder } = draft.migration;
+      const place = relative(settings.folder, folder);
+      return {
+        target: target.name,
+        place: target.place,
+        tables: held.tables.length,
+        written: [
+          ...staged.files,
+          ...["migration.json", ...draft.scripts.keys()].map(file => `${place}/${file}`),
+        ],
+        migration: { number, name, folder },
+        leftAlone,
+        proof,
+      };
+    } finally {
+      staged.remove();
+    }
+  });
+}
+
+/**
+ * A history begins with the baseline, and nobody's models are written over.
+ * @returns what init wrote as an example, which is nobody's yet
+ */
+async function refuseFull({ settings, history }: OpenProject): Promise<string[]> {
+  const { migrations } = history();
+  if (migrations.length > 0) throw problems.notEmpty({ migrations: migrations.length, models: [] });
+  const files = await glob([...settings.models], { cwd: settings.folder, absolute: true });
+  const own = files.filter(file => readFileSync(file, "utf8") !== STARTER_MODEL);
+  if (own.length > 0) {
+    throw problems.notEmpty({ migrations: 0, models: own.map(file => relative(settings.folder, file)) });
+  }
+  return files;
+}
+
+/** All that a database holds, but for the ledger. */
+export async function readHeld(
+  database: Database,
+): Promise<{ readonly held: Schema; readonly leftAlone: readonly LeftAlone[] }> {
+  const { schema, leftAlone } = await database.readCatalog();
+  return { held: { ...schema, tables: schema.tables.filter(({ name }) => name !== LEDGER) }, leftAlone };
+}
+
+interface Staged {
+  /** The models' files, from the project's folder. */
+  readonly files: readonly string[];
+  /** The schema the models describe, read as any project's models are. */
+  readonly schema: () => Promise<Schema>;
+  /** Moves them to where they belong. */
+  readonly keep: () => void;
+  readonly remove: () => void;
+}
+
+/** Models are written aside and read back before any of them is taken for good. */
+async function stage(files: readonly ModelFile[], settings: Settings): Promise<Staged> {
+  const root = modelsFolder(settings);
+  const folder = mkdtempSync(join(settings.folder, ".adopt-"));
+  const place = (file: ModelFile) => join(folder, relative(settings.folder, root), file.path);
+  for (const file of files) {
+    mkdirSync(dirname(place(file)), { recursive: true });
+    writeFileSync(place(file), file.text);
+  }
+  const remove = () => rmSync(folder, { recursive: true, force: true });
+  const names = files.map(({ path }) => join(relative(settings.folder, root), path));
+  const found = await glob([...settings.models], { cwd: folder });
+  const hidden = names.filter(name => !found.includes(name));
+  if (hidden.length > 0) {
+    remove();
+    throw problems.hiddenModels({ files: hidden, patterns: settings.models });
+  }
+  return {
+    files: names,
+    schema: async () => {
+      const models = await loadModels({ ...settings, folder });
+      const errors = models.findings.filter(({ severity }) => severity === "error");
+      if (errors.length > 0)
+        throw problems.unsaid({
+          differences: errors.map(({ code, entity, what }) => `${code} ${entity}: ${what}`),
+        });
+      return models.schema;
+    },
+    keep: () => {
+      for (const file of files) {
+        const to = join(root, file.path);
+        mkdirSync(dirname(to), { recursive: true });
+        renameSync(place(file), to);
+      }
+    },
+    remove,
+  };
+}
+
+// `models/**/*.ts` → `models`: the folder that the first pattern begins with.
+export function modelsFolder({ folder, models }: Settings): string {
+  const parts = (models[0] ?? "").split("/");
+  const end = parts.findIndex(part => /[*?{[(!]/.test(part));
+  return join(folder, ...parts.slice(0, end < 0 ? -1 : end));
+}
+
+/** The models must say all of the database. */
+function refuseUnsaid(said: Schema, held: Schema): void {
+  const differences = diff(said, held).map(change =>
+    [describeChange(change), describeDetail(change)].filter(Boolean).join(": "),
+  );
+  if (differences.length > 0) throw problems.unsaid({ differences });
+}
+
+/** Marks a migration as run where the database has been as it says all along. */
+export async function record(
+  database: Database,
+  { migration, scripts }: Draft,
+  spellings: ReturnType<typeof learnSpellings>,
+): Promise<void> {
+  const script = (direction: "forward" | "back") =>
+    checksumOf(scripts.get(scriptName(direction, database.dialect.name)) ?? "");
+  const known = await database.hasTable(LEDGER);
+  const ran = known ? await readLedger(database) : [];
+  if (ran.some(({ number }) => number === migration.number)) return;
+  await recordRun(database, {
+    migration,
+    direction: "forward",
+    checksums: { forward: script("forward"), back: script("back") },
+    tookMs: 0,
+    spellings,
+    known,
+  });
+}
+
+/** Builds the baseline in an empty database and holds the result against the one it was read from. */
+async function prove(
+  { target, dialect }: Database,
+  { scripts }: Draft,
+  held: Schema,
+  { trace }: TargetOptions,
+): Promise<Proof> {
+  const text = scripts.get(scriptName("forward", dialect.name)) ?? "";
+  try {
+    return await withScratch(target, trace, async ({ database, where }) => {
+      for (const { sql } of splitStatements(text, dialect.tokens)) await database.runScripted(sql);
+      const built = await readHeld(database);
+      const remarks = diff(held, built.held).map(describeChange);
+      return { same: remarks.length === 0, where, remarks };
+    });
+  } catch (error) {
+    if (error instanceof EngineError) return { same: false, remarks: [error.message] };
+    if (error instanceof Problem && error.exit === 4) return { remarks: [error.words.what] };
+    throw error;
+  }
+}
