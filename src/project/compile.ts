@@ -77,6 +77,8 @@ async function compile(input: Pick<BuildOptions, "entryPoints" | "stdin">, folde
       sourcemap: "inline",
       sourceRoot: pathToFileURL(`${folder}/`).href,
       keepNames: true,
+      // Names are read back from the classes' texts, and a name may have any letters.
+      charset: "utf8",
       logLevel: "silent",
       plugins: [resolvePackages(folder)],
       // The settings the decorators are written for, whatever the project's own tsconfig says.

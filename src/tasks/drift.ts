@@ -2,7 +2,7 @@ import { diff } from "../core/change/diff.js";
 import type { Change } from "../core/change/types.js";
 import { respell } from "../core/dialect/spellings.js";
 import { addressOf } from "../core/schema/address.js";
-import type { Schema } from "../core/schema/types.js";
+import { definitionKey, type Schema } from "../core/schema/types.js";
 import type { Database } from "../database/database.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
 
@@ -17,5 +17,9 @@ export async function driftOf(database: Database, expected: Schema): Promise<Cha
   const spelled = dialect.respells ? respell(settled, allSpellings(await readLedger(database))) : settled;
   const known = new Set(settled.tables.map(addressOf));
   const { schema: found } = await database.readCatalog();
-  return diff(spelled, { tables: found.tables.filter(table => known.has(addressOf(table))) });
+  const defined = new Set((settled.definitions ?? []).map(definitionKey));
+  return diff(spelled, {
+    tables: found.tables.filter(table => known.has(addressOf(table))),
+    definitions: (found.definitions ?? []).filter(definition => defined.has(definitionKey(definition))),
+  });
 }

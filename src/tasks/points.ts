@@ -49,9 +49,9 @@ async function readLivePoint(project: OpenProject, name: string, { trace }: Task
   const target = chooseTarget(project.settings, name.slice("target:".length));
   return withDatabase(target, { mode: "read", trace }, async database => {
     const { schema } = await database.readCatalog();
-    const tables = schema.tables.filter(table => table.name !== LEDGER);
+    const held = { ...schema, tables: schema.tables.filter(table => table.name !== LEDGER) };
     const spellings = allSpellings(await readLedger(database));
-    return { name, schema: { tables }, hints: {}, live: { dialect: database.dialect, spellings } };
+    return { name, schema: held, hints: {}, live: { dialect: database.dialect, spellings } };
   });
 }
 

@@ -28,6 +28,8 @@ export interface Dialect {
   readonly scriptNotes: (blocks: readonly Block[]) => string[];
   /** Whether the engine gives expressions back in its own spelling rather than as they were sent. */
   readonly respells: boolean;
+  /** Whether the order in which a table's constraints were made can be seen. */
+  readonly keepsOrder: boolean;
   /** Whether a script that fails leaves nothing behind. */
   readonly transactional: boolean;
   /** Why this dialect cannot hold a rule; undefined when it can. */

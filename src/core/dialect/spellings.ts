@@ -29,6 +29,7 @@ export function learnSpellings(sent: Schema, held: Schema): Spellings {
 /** The schema with every expression as the engine spells it, as far as that is known. */
 export function respell(sent: Schema, spellings: Spellings): Schema {
   return {
+    ...sent,
     tables: sent.tables.map(table =>
       respellTable(table, (slot, text) => spellings[keyOf(table, slot, text)] ?? text),
     ),

@@ -88,7 +88,9 @@ interface FieldColumn {
 class Builder {
   private readonly byClass: Map<Class, EntityDescription>;
   private readonly columns = new Map<EntityDescription, FieldColumn[]>();
-  private readonly resolving = new Set<EntityDescription>();
+  private readonly keys = new Map<EntityDescription, Column[]>();
+  private readonly ofField = new Map<EntityDescription, Map<FieldDescription, Column[]>>();
+  private readonly resolving = new Set<FieldDescription>();
 
   constructor(
     private readonly entities: readonly EntityDescription[],
@@ -210,11 +212,34 @@ class Builder {
     };
   }
 
+  /** The columns of the key, in its order. Built by themselves: the others may refer back here. */
   private keyColumns(entity: EntityDescription): Column[] {
-    return this.columnsOf(entity).flatMap(({ field, column }) => (field.facts.key ? [column] : []));
+    const known = this.keys.get(entity);
+    if (known) return known;
+    const { key } = entity.options;
+    const fields = entity.fields.filter(field => isStored(field) && field.facts.key);
+    const order = (key && key.fields) || fields.map(({ property }) => property);
+    const ordered = fields.toSorted((a, b) => order.indexOf(a.property) - order.indexOf(b.property));
+    const columns =
+      fields.length > 0
+        ? ordered.flatMap(field => this.columnsOfField(entity, field))
+        : key === false
+          ? []
+          : [this.serialId(entity).column];
+    this.keys.set(entity, columns);
+    return columns;
   }
 
+  /** Worked out once: a field of a key is asked for by all that refer to it. */
   private columnsOfField(entity: EntityDescription, field: FieldDescription): Column[] {
+    const ofEntity = this.ofField.get(entity) ?? new Map<FieldDescription, Column[]>();
+    this.ofField.set(entity, ofEntity);
+    const columns = ofEntity.get(field) ?? this.buildColumns(entity, field);
+    ofEntity.set(field, columns);
+    return columns;
+  }
+
+  private buildColumns(entity: EntityDescription, field: FieldDescription): Column[] {
     if (field.facts.refersTo?.options.fields) return [];
     if (field.facts.refersTo) return this.referenceColumns(entity, field);
     const column = this.plainColumn(entity, field);
@@ -330,22 +355,22 @@ class Builder {
     const where = { entity: entity.name, property: field.property };
     const target = this.target(entity, field);
     if (!target) return [];
-    if (this.resolving.has(target) && field.facts.key) {
+    if (this.resolving.has(field)) {
       this.report(
         "E227",
         where,
-        `The key of ${entity.name} refers to itself in a circle`,
+        field.facts.key
+          ? `The key of ${entity.name} refers to itself in a circle`
+          : `${entity.name}.${field.property} refers to itself in a circle`,
         "give one of the entities a key of its own",
       );
       return [];
     }
-    this.resolving.add(entity);
+    this.resolving.add(field);
     const keys = reference.options.to
       ? this.referredColumns(entity, field, target, reference.options.to)
-      : target === entity && !field.facts.key
-        ? this.ownKey(entity)
-        : this.keyColumns(target);
-    this.resolving.delete(entity);
+      : this.keyColumns(target);
+    this.resolving.delete(field);
     const names = this.referenceNames(field, keys, where);
     const { default: value, note, options } = field.facts.field ?? {};
     const defaultValue =
@@ -383,13 +408,6 @@ class Builder {
       this.reportNoField(target, undefined, property, `${entity.name}.${field.property}: \`to\``);
       return [];
     });
-  }
-
-  /** The key of an entity that refers to itself, while its other columns are still being built. */
-  private ownKey(entity: EntityDescription): Column[] {
-    const keys = entity.fields.filter(field => isStored(field) && field.facts.key);
-    if (keys.length === 0) return [this.serialId(entity).column];
-    return keys.flatMap(field => this.columnsOfField(entity, field));
   }
 
   private referenceNames(
@@ -802,11 +820,11 @@ function reportClashes(tables: readonly Table[], builder: Builder, report: Repor
       }
       columns.add(key);
     }
-    const constraints = [table.uniques, table.indexes, table.foreignKeys, table.checks]
-      .flat()
-      .map(part => part.name)
-      .filter(name => name !== "");
-    for (const twice of new Set(constraints.filter((each, index) => constraints.indexOf(each) !== index))) {
+    const { uniques, indexes, foreignKeys, checks } = table;
+    for (const twice of [
+      [...uniques, ...indexes],
+      [...uniques, ...foreignKeys, ...checks],
+    ].flatMap(namedTwice)) {
       report(
         "E230",
         { entity },
@@ -815,6 +833,12 @@ function reportClashes(tables: readonly Table[], builder: Builder, report: Repor
       );
     }
   }
+}
+
+/** Indexes and constraints are told apart by their names, each among themselves; a unique constraint is both. */
+function namedTwice(parts: readonly { readonly name: string }[]): string[] {
+  const names = parts.map(({ name }) => name).filter(name => name !== "");
+  return [...new Set(names.filter((name, at) => names.indexOf(name) !== at))];
 }
 
 /** Names that a dialect in use does not take. */

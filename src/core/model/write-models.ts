@@ -65,8 +65,8 @@ export interface WriteModelsOptions {
 /** Model files that describe a schema, in portable words as far as `raise` found them. */
 export function writeModels(schema: Schema, options: WriteModelsOptions): ModelFile[] {
   const plans = planClasses(schema);
-  const files = plans.map(plan => new ClassWriter(plan, plans, options).file());
   const definitions = schema.definitions ?? [];
+  const files = plans.map(plan => new ClassWriter(plan, { ...options, plans, definitions }).file());
   return definitions.length === 0 ? files : [...files, definitionsFile(definitions, files)];
 }
 
@@ -185,11 +185,17 @@ function isOfRules({ rules }: Check): boolean {
   return rules.every(({ kind }) => kind !== "sql");
 }
 
+interface WriterOptions extends WriteModelsOptions {
+  readonly plans: readonly ClassPlan[];
+  readonly definitions: readonly Definition[];
+}
+
 class ClassWriter {
   private readonly validators = new Set<string>();
   private readonly decorators = new Set<string>(["Stored"]);
   private readonly classes = new Set<ClassPlan>();
   private usesSql = false;
+  private readonly ownIndexes: readonly Index[];
   /** Checks that fields state as rules, by column. */
   private readonly fieldChecks = new Map<string, Check>();
   /** Columns whose type or rules would bring a check that the table does not have. */
@@ -197,9 +203,9 @@ class ClassWriter {
 
   constructor(
     private readonly plan: ClassPlan,
-    private readonly plans: readonly ClassPlan[],
-    private readonly options: WriteModelsOptions,
+    private readonly options: WriterOptions,
   ) {
+    this.ownIndexes = this.findOwnIndexes();
     this.planChecks();
   }
 
@@ -250,8 +256,28 @@ class ClassWriter {
       );
       const held = byRules ? found : implied;
       if (held) this.fieldChecks.set(column.name, held);
-      else if (this.settled(column, rulesOf(column.name, column.type, this.typeOf(column).rules)).length > 0)
-        this.unchecked.add(column.name);
+    }
+    if (this.options.dialect.keepsOrder) this.keepOrder();
+    for (const column of table.columns) {
+      if (this.fieldChecks.has(column.name)) continue;
+      const rules = rulesOf(column.name, column.type, this.typeOf(column).rules);
+      if (this.settled(column, rules).length > 0) this.unchecked.add(column.name);
+    }
+  }
+
+  /** Checks of fields come first, in the order of the fields: those that stand otherwise are stated by the table. */
+  private keepOrder(): void {
+    const { columns, checks } = this.plan.table;
+    const byCheck = new Map([...this.fieldChecks].map(([column, check]) => [check, column]));
+    let last = -1;
+    for (const check of checks.filter(({ column }) => column === undefined)) {
+      const column = byCheck.get(check);
+      const at = columns.findIndex(({ name }) => name === column);
+      if (at > last) last = at;
+      else {
+        last = Infinity;
+        if (column !== undefined) this.fieldChecks.delete(column);
+      }
     }
   }
 
@@ -365,9 +391,20 @@ class ClassWriter {
     const implied = this.plan.references
       .filter(each => this.bringsIndex(each))
       .map(each => each.foreignKey.columns);
-    return this.plan.table.indexes.filter(
+    return this.ownIndexes.filter(
       index => !(isPlain(index) && implied.some(columns => this.isUsualIndex(index, columns))),
     );
+  }
+
+  /** All but the last ones, where the dialect makes just these for the references by itself. */
+  private findOwnIndexes(): readonly Index[] {
+    const { table } = this.plan;
+    for (let count = table.indexes.length; count > 0; count -= 1) {
+      const stated = { ...table, indexes: table.indexes.slice(0, -count) };
+      const made = this.options.dialect.settle({ tables: [stated] }).tables[0]!.indexes;
+      if (equal(made, table.indexes)) return stated.indexes;
+    }
+    return table.indexes;
   }
 
   private isUsualIndex(index: Index, columns: readonly string[]): boolean {
@@ -384,14 +421,14 @@ class ClassWriter {
   private bringsIndex({ foreignKey: { columns } }: ReferencePlan): boolean {
     return (
       !this.isServed(columns) &&
-      this.plan.table.indexes.some(index => isPlain(index) && this.isUsualIndex(index, columns))
+      this.ownIndexes.some(index => isPlain(index) && this.isUsualIndex(index, columns))
     );
   }
 
   /** Whether a key or another index begins with these columns, so that the reference gets none of its own. */
   private isServed(columns: readonly string[]): boolean {
     const { table } = this.plan;
-    const others = table.indexes.filter(
+    const others = this.ownIndexes.filter(
       index => index.where === undefined && index.method === undefined && !this.isUsualIndex(index, columns),
     );
     const lists = [
@@ -591,7 +628,7 @@ class ClassWriter {
     const { plan } = this;
     const address = addressOf(plan.table);
     const taken = new Set(plan.taken);
-    return this.plans.flatMap(other => {
+    return this.options.plans.flatMap(other => {
       const pointing = other.references.filter(({ foreignKey }) => foreignKey.references.table === address);
       return pointing.map(({ property, single }) => {
         this.classes.add(other);
@@ -607,7 +644,7 @@ class ClassWriter {
   }
 
   private planOf(address: string): ClassPlan {
-    return this.plans.find(({ table }) => addressOf(table) === address)!;
+    return this.options.plans.find(({ table }) => addressOf(table) === address)!;
   }
 
   private property(column: string): string {
@@ -664,7 +701,8 @@ class ClassWriter {
   }
 
   private typeOf(column: Column): FieldType {
-    return fieldTypeOf(column.type, this.options.dialect.name);
+    const { dialect, definitions } = this.options;
+    return fieldTypeOf(column.type, dialect.name, definitions);
   }
 }
 
@@ -714,7 +752,7 @@ interface FieldType {
   readonly type?: CodeValue;
 }
 
-function fieldTypeOf(type: DataType, dialect: string): FieldType {
+function fieldTypeOf(type: DataType, dialect: string, definitions: readonly Definition[]): FieldType {
   const plain = (ts: string, validator: string, typed?: CodeValue): FieldType => ({
     ts,
     validators: [[validator]],
@@ -757,7 +795,7 @@ function fieldTypeOf(type: DataType, dialect: string): FieldType {
     case "bytes":
       return { ts: "Uint8Array", validators: [], rules: [], type: "bytes" };
     case "native":
-      return nativeType(type.sql[dialect] ?? "", type.sql as CodeValue);
+      return definedType(type.sql[dialect] ?? "", type.sql as CodeValue, definitions);
     default:
       return type satisfies never;
   }
@@ -768,6 +806,23 @@ const MEASURING = /^(?:float|double|real|double precision)\b/i;
 const DECIMAL = /^(?:decimal|numeric|money|dec)\b/i;
 const WRITING = /char|text|clob|enum|inet|cidr|macaddr|citext|xml|interval|uuid|date|time|bit|set|money/i;
 
+/** What the words of a type that stands by itself come to. */
+function definedType(text: string, type: CodeValue, definitions: readonly Definition[]): FieldType {
+  const bare = (name: string) => name.replaceAll('"', "");
+  const found = definitions.find(each => bare(addressOf(each)) === bare(text));
+  if (found?.kind === "domain") return definedType(found.type, type, definitions);
+  return found?.kind === "enum" ? listType(found.values, type) : nativeType(text, type);
+}
+
+function listType(values: readonly string[], type: CodeValue): FieldType {
+  return {
+    ts: values.map(value => JSON.stringify(value)).join(" | "),
+    validators: [["IsIn", values]],
+    rules: validatorsFor([{ kind: "in", column: "", values }]),
+    type,
+  };
+}
+
 function nativeType(text: string, type: CodeValue): FieldType {
   const values = /^enum\((.*)\)$/i.exec(text)?.[1]?.match(/'(?:[^']|'')*'/g);
   const typed = (ts: string, ...validators: (readonly [string, ...CodeValue[]])[]): FieldType => ({
@@ -777,13 +832,11 @@ function nativeType(text: string, type: CodeValue): FieldType {
     type,
   });
   if (/\[\]$/.test(text)) return typed("unknown[]");
-  if (values) {
-    const list = values.map(value => value.slice(1, -1).replaceAll("''", "'"));
-    return {
-      ...typed(list.map(value => JSON.stringify(value)).join(" | "), ["IsIn", list]),
-      rules: validatorsFor([{ kind: "in", column: "", values: list }]),
-    };
-  }
+  if (values)
+    return listType(
+      values.map(value => value.slice(1, -1).replaceAll("''", "'")),
+      type,
+    );
   if (COUNTING.test(text)) return typed("number", ["IsInt"]);
   if (MEASURING.test(text)) return typed("number", ["IsNumber"]);
   if (DECIMAL.test(text)) return typed("string");

@@ -1,5 +1,4 @@
 import { addressOf } from "../../schema/address.js";
-import { equal } from "../../schema/canonical.js";
 import type {
   Action,
   Check,
@@ -35,7 +34,7 @@ export const catalogQueries = [
    WHERE k.TABLE_SCHEMA = DATABASE() AND k.REFERENCED_TABLE_NAME IS NOT NULL
    ORDER BY k.TABLE_NAME, k.CONSTRAINT_NAME, k.ORDINAL_POSITION`,
   `SELECT TABLE_NAME AS owner, CONSTRAINT_NAME AS name, CHECK_CLAUSE AS clause, LEVEL AS level
-   FROM information_schema.CHECK_CONSTRAINTS WHERE CONSTRAINT_SCHEMA = DATABASE() ORDER BY TABLE_NAME, CONSTRAINT_NAME`,
+   FROM information_schema.CHECK_CONSTRAINTS WHERE CONSTRAINT_SCHEMA = DATABASE()`,
   `SELECT 'trigger' AS kind, TRIGGER_NAME AS name, EVENT_OBJECT_TABLE AS owner FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = DATABASE()
    UNION ALL SELECT LOWER(ROUTINE_TYPE), ROUTINE_NAME, NULL FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()
    UNION ALL SELECT 'event', EVENT_NAME, NULL FROM information_schema.EVENTS WHERE EVENT_SCHEMA = DATABASE()`,
@@ -70,18 +69,7 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
       ...elsewhere.map(each => ({ kind: "foreign key", name: each.name, table: addressOf({ name }) })),
     );
     const all = readIndexes(indexes.get(name) ?? []);
-    // The server makes an index of the reference's name where none serves it, and lets go of it by itself.
-    const implied = (index: Index) =>
-      [...here, ...elsewhere].some(
-        each =>
-          each.name === index.name &&
-          !index.unique &&
-          equal(
-            each.columns.map(column => ({ column })),
-            index.parts,
-          ),
-      );
-    const own = all.filter(index => index.name !== "PRIMARY" && !implied(index));
+    const own = all.filter(index => index.name !== "PRIMARY");
     const key = all.find(index => index.name === "PRIMARY");
     const plain = own.filter(isPlainUnique);
     return {

@@ -1,5 +1,6 @@
 import type { Column, Default, Rule } from "../../schema/types.js";
 import { ruleCondition } from "../rules.js";
+import { NAME } from "./types.js";
 
 /** A name as MariaDB quotes it. */
 export function quote(name: string): string {
@@ -20,6 +21,8 @@ export function ruleText(
   const { type } = column ?? {};
   const bounded = type?.kind === "varchar" || type?.kind === "char";
   if (rule.kind === "max length" && bounded && type.length <= rule.value) return undefined;
+  // A list as a type holds its values by itself.
+  if (rule.kind === "in" && type?.kind === "native" && /^enum\(/.test(type.sql[NAME] ?? "")) return undefined;
   return ruleCondition(rule, {
     literal,
     length: "char_length",

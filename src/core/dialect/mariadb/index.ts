@@ -21,6 +21,7 @@ export const mariadb: Dialect = {
   catalogQueries,
   readCatalog,
   respells: true,
+  keepsOrder: true,
   transactional: false,
   cannotHold,
   cannotHoldName,

@@ -41,12 +41,7 @@ export function render({ before, after, changes }: RenderPlan): Block[] {
   return [
     ...lifted.drops.map(({ address, foreignKey: { name } }) => ({
       title: `drop foreign key ${name} on ${address}`,
-      statements: [
-        alterText(address, [
-          `DROP FOREIGN KEY ${quote(name)}`,
-          ...dropOfImplied(oldTables.get(address)!, name),
-        ]),
-      ],
+      statements: [alterText(address, [`DROP FOREIGN KEY ${quote(name)}`])],
     })),
     ...changes.flatMap((change): Block[] =>
       change.kind === "drop table"
@@ -84,13 +79,6 @@ export function render({ before, after, changes }: RenderPlan): Block[] {
       ],
     })),
   ];
-}
-
-/** The index that the server made for a reference, where no other served it, does not go with it. */
-function dropOfImplied({ indexes, uniques }: Table, name: string): string[] {
-  return [...indexes, ...uniques].some(index => index.name === name)
-    ? []
-    : [`DROP INDEX IF EXISTS ${quote(name)}`];
 }
 
 /** MariaDB never takes anything along unasked. */

@@ -46,13 +46,38 @@ export function settle(schema: Schema): Schema {
 function settleTable(table: Table): Table {
   const held = table.indexes.map(index => settleIndex(index, table));
   const plain = held.filter(isPlainUnique);
-  return {
+  return withServedReferences({
     ...table,
     ...(table.key && { key: { name: "PRIMARY", columns: table.key.columns } }),
     uniques: [...table.uniques, ...plain.map(asUnique)],
     indexes: held.filter(index => !plain.includes(index)),
     foreignKeys: table.foreignKeys.map(({ deferrable: _, ...foreignKey }) => foreignKey),
-  };
+  });
+}
+
+/**
+ * A reference needs an index that begins with its columns; where there is none, the server makes one of the
+ * reference's name: https://mariadb.com/kb/en/foreign-keys/#syntax
+ */
+function withServedReferences(table: Table): Table {
+  return table.foreignKeys.reduce((so, { name, columns }) => {
+    const lists = [
+      ...(so.key ? [so.key.columns] : []),
+      ...so.uniques.map(unique => unique.columns),
+      ...so.indexes.filter(({ method }) => method === undefined).map(wholeColumns),
+    ];
+    const served = lists.some(list => columns.every((column, at) => list[at] === column));
+    if (served || so.indexes.some(index => index.name === name)) return so;
+    return { ...so, indexes: [...so.indexes, { name, parts: columns.map(column => ({ column })) }] };
+  }, table);
+}
+
+/** The columns an index begins with, up to one of which it holds a part only. */
+function wholeColumns({ parts }: Index): string[] {
+  const end = parts.findIndex(part => !("column" in part) || part.length !== undefined);
+  return parts
+    .slice(0, end < 0 ? parts.length : end)
+    .flatMap(part => ("column" in part ? [part.column] : []));
 }
 
 function settleIndex({ where: _, ...index }: Index, table: Table): Index {

@@ -21,6 +21,7 @@ export const postgres: Dialect = {
   catalogQueries,
   readCatalog,
   respells: true,
+  keepsOrder: false,
   transactional: true,
   cannotHold,
   cannotHoldName: () => undefined,

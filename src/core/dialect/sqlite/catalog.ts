@@ -5,13 +5,18 @@ import { stampTrigger, stampTriggerName } from "./expressions.js";
 import { parseIndex, parseTable } from "./parse.js";
 import { NAME } from "./types.js";
 
-export const catalogQueries = ["SELECT type, name, tbl_name, sql FROM sqlite_schema ORDER BY rowid"];
+export const catalogQueries = [
+  "SELECT type, name, tbl_name, sql FROM sqlite_schema ORDER BY rowid",
+  // The tables that a virtual table keeps its own things in: https://sqlite.org/pragma.html#pragma_table_list
+  "SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'shadow'",
+];
 
 /**
- * What sqlite_schema says. SQLite keeps every definition as the text that made it, and that text holds all: a
- * single query whatever the number of tables (https://sqlite.org/schematab.html).
+ * What sqlite_schema says. SQLite keeps every definition as the text that made it, and that text holds all: as many
+ * queries whatever the number of tables (https://sqlite.org/schematab.html).
  */
-export function readCatalog([rows = []]: readonly (readonly CatalogRow[])[]): Catalog {
+export function readCatalog([rows = [], shadowRows = []]: readonly (readonly CatalogRow[])[]): Catalog {
+  const shadows = new Set(shadowRows.map(({ name }) => String(name)));
   const entries = rows.map(row => ({
     type: String(row["type"]),
     name: String(row["name"]),
@@ -21,7 +26,7 @@ export function readCatalog([rows = []]: readonly (readonly CatalogRow[])[]): Ca
   const leftAlone: LeftAlone[] = [];
   const tables = new Map<string, Table>();
   for (const { type, name, sql } of entries) {
-    if (type !== "table" || sql === undefined || name.startsWith("sqlite_")) continue;
+    if (type !== "table" || sql === undefined || name.startsWith("sqlite_") || shadows.has(name)) continue;
     if (/^create\s+virtual\b/i.test(sql)) leftAlone.push({ kind: "virtual table", name });
     else tables.set(name, { ...parseTable(sql), name });
   }

@@ -21,6 +21,7 @@ export const sqlite: Dialect = {
   catalogQueries,
   readCatalog,
   respells: false,
+  keepsOrder: true,
   transactional: true,
   cannotHold,
   cannotHoldName: () => undefined,

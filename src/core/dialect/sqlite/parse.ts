@@ -133,7 +133,9 @@ class TableBody {
   private readColumn(): void {
     const { reader } = this;
     const name = reader.name();
-    const type = reader.textUntil(token => token.kind === "word" && AFTER_TYPE.has(token.text.toUpperCase()));
+    const type = reader
+      .textUntil(token => token.kind === "word" && AFTER_TYPE.has(token.text.toUpperCase()))
+      .replace(/\s+/g, " ");
     let column: Column = { name, type: { kind: "native", sql: { [NAME]: type } }, nullable: true };
     let constraint = "";
     while (!reader.isSymbol(",") && !reader.isSymbol(")") && !reader.isAtEnd()) {
@@ -413,7 +415,7 @@ class Reader {
       last = token;
       this.at += 1;
     }
-    return start && last ? this.sql.slice(start.at, last.at + last.text.length).replace(/\s+/g, " ") : "";
+    return start && last ? this.sql.slice(start.at, last.at + last.text.length) : "";
   }
 
   textToEnd(): string {
