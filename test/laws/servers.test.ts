@@ -8,14 +8,19 @@ import { renderFor } from "../../src/core/dialect/plan.js";
 import { splitStatements } from "../../src/core/dialect/statements.js";
 import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
 import type { Engine } from "../engines/engine.js";
+import { embeddedEngine } from "../engines/embedded.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
 import { arbitrarySchema, renamesBetween, TABLE_NAMES } from "./arbitrary-schema.js";
 import { RUNS, SEED } from "./runs.js";
 
-const engines = { PostgreSQL: await postgresEngine(), MariaDB: await mariadbEngine() };
+const engines = {
+  PostgreSQL: await postgresEngine(),
+  "embedded PostgreSQL": await embeddedEngine(),
+  MariaDB: await mariadbEngine(),
+};
 
-describe.each(Object.entries(engines))("on a real %s server", (name, engine) => {
+describe.each(Object.entries(engines))("on a real %s", (name, engine) => {
   afterAll(() => engine?.close());
 
   test.runIf(engine)(

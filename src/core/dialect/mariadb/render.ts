@@ -1,4 +1,5 @@
 import { renameInColumn, renameInPart, type NameMap } from "../../change/rename.js";
+import { columnsOfPart } from "../../change/columns-used.js";
 import { isOfDefinition, type Change } from "../../change/types.js";
 import { describeChange, titleOf } from "../../change/words.js";
 import { addressOf, quoteAddress, tablesByAddress } from "../../schema/address.js";
@@ -39,9 +40,14 @@ export function render({ before, after, changes }: RenderPlan): Block[] {
   });
   const lifted = liftReferences(pairs, before, after, arriving);
   return [
-    ...lifted.drops.map(({ address, foreignKey: { name } }) => ({
-      title: `drop foreign key ${name} on ${address}`,
-      statements: [alterText(address, [`DROP FOREIGN KEY ${quote(name)}`])],
+    ...lifted.drops.map(({ address, foreignKey }) => ({
+      title: `drop foreign key ${foreignKey.name} on ${address}`,
+      statements: [
+        alterText(address, [
+          `DROP FOREIGN KEY ${quote(foreignKey.name)}`,
+          ...ownIndex(oldTables.get(address)!, foreignKey),
+        ]),
+      ],
     })),
     ...changes.flatMap((change): Block[] =>
       change.kind === "drop table"
@@ -79,6 +85,22 @@ export function render({ before, after, changes }: RenderPlan): Block[] {
       ],
     })),
   ];
+}
+
+/**
+ * A reference that was made without a name got an index called after its column, which the server would replace by one
+ * of another name as soon as the reference is made again. Stated by itself, it stays.
+ */
+function ownIndex({ indexes }: Table, { name, columns }: ForeignKey): string[] {
+  const made = indexes.find(
+    index =>
+      index.name.replace(/_\d+$/, "") === columns[0] &&
+      equal(
+        index.parts,
+        columns.map(column => ({ column })),
+      ),
+  );
+  return made && /_ibfk_\d+$/.test(name) ? [`DROP INDEX ${quote(made.name)}`, `ADD ${indexText(made)}`] : [];
 }
 
 /** MariaDB never takes anything along unasked. */
@@ -218,8 +240,15 @@ function alterClauses({ was, now, names, oldName, fillOf }: TablePair): {
   const [before, clauses, afterwards]: [string[], string[], string[]] = [[], [], []];
   if (was === now) return { before, clauses, afterwards };
   const added: string[] = [];
+  const remade = new Set(
+    now.columns.filter(column => {
+      const old = was.columns.find(({ name }) => name === oldName(column.name));
+      return old !== undefined && mustBeRemade(renameInColumn(old, addressOf(was), names), column);
+    }),
+  );
+  const remadeNames = new Set([...remade].map(({ name }) => name));
   for (const kind of ["check", "index", "unique", "key"] as const) {
-    const { drops, adds } = partClauses(kind, was, now, names);
+    const { drops, adds } = partClauses(kind, { was, now, names }, remadeNames);
     clauses.push(...drops);
     added.push(...adds);
   }
@@ -229,12 +258,16 @@ function alterClauses({ was, now, names, oldName, fillOf }: TablePair): {
     before.push(`EXECUTE IMMEDIATE CONCAT(${text}, @@collation_database)`);
   }
   const stated = (table: Table, name: string) => table.checks.find(({ column }) => column === name);
-  const survivors = new Set(now.columns.map(({ name }) => oldName(name)));
+  const survivors = new Set(
+    now.columns.filter(column => !remade.has(column)).map(({ name }) => oldName(name)),
+  );
   clauses.push(
     ...was.columns.filter(({ name }) => !survivors.has(name)).map(({ name }) => `DROP COLUMN ${quote(name)}`),
   );
   for (const [at, column] of now.columns.entries()) {
-    const old = was.columns.find(({ name }) => name === oldName(column.name));
+    const old = remade.has(column)
+      ? undefined
+      : was.columns.find(({ name }) => name === oldName(column.name));
     if (!old) {
       const last = now.columns
         .slice(at)
@@ -309,8 +342,22 @@ function typeOf({ type }: Column): string {
   return type.kind === "native" ? (type.sql[NAME] ?? "longtext") : "longtext";
 }
 
+/**
+ * A column that is only worked out when read cannot be turned into anything else, nor anything else into one:
+ * https://mariadb.com/kb/en/generated-columns/. It has no values of its own that could be lost.
+ */
+function mustBeRemade(old: Column, column: Column): boolean {
+  const virtual = ({ computed }: Column) => computed !== undefined && !computed.stored;
+  return virtual(old) !== virtual(column) && (old.computed !== undefined || column.computed !== undefined);
+}
+
 /** Parts that go and parts that arrive; an index that only gets another name is renamed. */
-function partClauses(kind: Exclude<PartKind, "foreign key">, was: Table, now: Table, names: NameMap) {
+function partClauses(
+  kind: Exclude<PartKind, "foreign key">,
+  { was, now, names }: Pick<TablePair, "was" | "now" | "names">,
+  remade: ReadonlySet<string>,
+) {
+  const untouched = (part: Parts[PartKind]) => !columnsOfPart(kind, part).some(column => remade.has(column));
   const left = new Set<Parts[PartKind]>(partsOf(now, kind));
   const drops: string[] = [];
   const renames: string[] = [];
@@ -318,10 +365,10 @@ function partClauses(kind: Exclude<PartKind, "foreign key">, was: Table, now: Ta
   for (const part of left) if (!ownClause(part)) left.delete(part);
   for (const part of partsOf(was, kind).filter(ownClause)) {
     const renamed = renameInPart(kind, part as never, addressOf(was), names) as Parts[PartKind];
-    const same = [...left].find(each => equal(each, renamed));
+    const same = untouched(renamed) ? [...left].find(each => equal(each, renamed)) : undefined;
     const twin =
       same ??
-      (kind === "index" || kind === "unique"
+      (untouched(renamed) && (kind === "index" || kind === "unique")
         ? [...left].find(each => equal({ ...each, name: part.name }, renamed))
         : undefined);
     if (twin) left.delete(twin);
@@ -416,18 +463,20 @@ function partText(kind: PartKind, part: Parts[PartKind]): string {
       const rule = (part as Parts["check"]).rules[0]!;
       return `CONSTRAINT ${quote(part.name)} CHECK (${rule.kind === "sql" ? renderExpression(rule.sql, NAME, quote) : ""})`;
     }
-    case "foreign key": {
-      const { columns, references, onDelete, onUpdate } = part as ForeignKey;
-      return [
-        `CONSTRAINT ${quote(part.name)} FOREIGN KEY (${list(columns)})`,
-        `REFERENCES ${quoteTable(references.table)} (${list(references.columns)})`,
-        `ON DELETE ${onDelete.toUpperCase()}`,
-        `ON UPDATE ${onUpdate.toUpperCase()}`,
-      ].join(" ");
-    }
+    case "foreign key":
+      return referenceText(part as ForeignKey);
     default:
       return kind satisfies never;
   }
+}
+
+function referenceText({ name, columns, references, onDelete, onUpdate }: ForeignKey): string {
+  return [
+    `CONSTRAINT ${quote(name)} FOREIGN KEY (${list(columns)})`,
+    `REFERENCES ${quoteTable(references.table)} (${list(references.columns)})`,
+    `ON DELETE ${onDelete.toUpperCase()}`,
+    `ON UPDATE ${onUpdate.toUpperCase()}`,
+  ].join(" ");
 }
 
 function indexOptions(options: Options | undefined): string {

@@ -337,6 +337,7 @@ function alterEnum(before: EnumDefinition, after: EnumDefinition, plan: RenderPl
   return [
     `ALTER TYPE ${name} RENAME TO ${quote(away)}`,
     createDefinition(after),
+    ...definitionNote(after),
     ...turnOver(after, plan, array => `text${array}`),
     `DROP TYPE ${quoteTable(addressOf({ ...after, name: away }))}`,
   ];
@@ -349,6 +350,7 @@ function alterDomain(before: DomainDefinition, after: DomainDefinition, plan: Re
     return [
       `ALTER DOMAIN ${name} RENAME TO ${quote(away)}`,
       createDefinition(after),
+      ...definitionNote(after),
       ...turnOver(after, plan, array => `${before.type}${array}`),
       `DROP DOMAIN ${quoteTable(addressOf({ ...after, name: away }))}`,
     ];

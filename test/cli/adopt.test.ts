@@ -1,0 +1,269 @@
+import { execFileSync, spawnSync } from "node:child_process";
+import { cpSync, readFileSync, rmSync, symlinkSync } from "node:fs";
+import { join } from "node:path";
+import LibSql from "libsql";
+import { afterAll, describe, expect, inject, onTestFinished, test } from "vitest";
+import { tokenize, matters } from "../../src/core/dialect/tokens.js";
+import { sqlite } from "../../src/core/dialect/sqlite/index.js";
+import type { Engine } from "../engines/engine.js";
+import { mariadbEngine } from "../engines/mariadb.js";
+import { postgresEngine } from "../engines/postgres.js";
+import { Studio } from "./studio.js";
+
+const ROOT = join(import.meta.dirname, "..", "..");
+const servers = { postgres: await postgresEngine(), mariadb: await mariadbEngine() };
+
+/** What a grown database is made with, what in it is not modelled, and what happened to it later. */
+function fixture(dialect: string): { readonly made: string; readonly alone: string; readonly later: string } {
+  const text = readFileSync(join(ROOT, "test", "fixtures", `legacy-${dialect}.sql`), "utf8");
+  const [made = "", alone = "", later = ""] = text.split(/^-- (?:What Emberset leaves alone|Later):$/m);
+  return { made, alone, later };
+}
+
+/** A database to adopt, and a way to see what it holds that does not pass through Emberset. */
+interface Place {
+  readonly studio: (folder?: string) => Studio;
+  readonly run: (sql: string) => Promise<void>;
+  /** The engine's own dump; `loose`: the order of columns and of indexes aside. */
+  readonly dump: (loose?: boolean) => unknown;
+  readonly database: string;
+}
+
+const server = (engine: Engine) => new URL(engine.url);
+
+/** A new database on a server, dropped after the test. */
+async function onServer(engine: Engine): Promise<Place> {
+  const { name } = engine.dialect;
+  const url = server(engine);
+  const database = `emberset_test_${process.pid}_${Math.random().toString(36).slice(2, 8)}`;
+  await engine.run(`CREATE DATABASE ${database}`);
+  url.pathname = `/${database}`;
+  const client = (sql: string) =>
+    name === "postgres"
+      ? execFileSync("psql", ["-qX", "-v", "ON_ERROR_STOP=1", "-d", url.href], {
+          input: sql,
+          stdio: ["pipe", "ignore", "pipe"],
+        })
+      : execFileSync("mariadb", [...mariadbArgs(url), "--default-character-set=utf8mb4", database], {
+          input: sql,
+        });
+  onTestFinished(() => engine.run(`DROP DATABASE ${database}`));
+  return {
+    database,
+    studio: () =>
+      new Studio({
+        "emberset.config.ts": `export default { targets: { local: { dialect: "${name}", url: "${url.href}" } } };\n`,
+      }),
+    run: async sql => void client(sql),
+    dump: loose => {
+      const text = dumpServer(name, url, database);
+      return loose ? sortDump(text) : text;
+    },
+  };
+}
+
+function mariadbArgs(url: URL): string[] {
+  return ["-h", url.hostname, "-P", url.port || "3306", "-u", decodeURIComponent(url.username)];
+}
+
+function dumpServer(dialect: string, url: URL, database: string): string {
+  const text =
+    dialect === "postgres"
+      ? execFileSync("pg_dump", ["-s", "-O", "-x", "-T", "emberset_ledger", "-d", url.href], {
+          encoding: "utf8",
+        })
+      : execFileSync(
+          "mariadb-dump",
+          [
+            ...mariadbArgs(url),
+            "--no-data",
+            "--skip-comments",
+            `--ignore-table=${database}.emberset_ledger`,
+            database,
+          ],
+          { encoding: "utf8" },
+        );
+  return text
+    .replace(/ AUTO_INCREMENT=\d+/g, "")
+    .split("\n")
+    .filter(line => line !== "" && !/^(?:--|\\(?:un)?restrict)/.test(line))
+    .join("\n");
+}
+
+function sortDump(text: string): string[] {
+  return text
+    .split(/;\n/)
+    .map(statement => {
+      const [head = "", ...lines] = statement.split("\n");
+      return [head, ...lines.map(line => line.replace(/,$/, "")).sort()].join("\n");
+    })
+    .sort();
+}
+
+/** A new file; what it holds is told by its pragmas and the texts of its checks. */
+function onFile(): Place {
+  const files: Studio[] = [];
+  const first = new Studio();
+  const file = first.path("studio.db");
+  return {
+    database: file,
+    studio: () => {
+      const studio = new Studio({
+        "emberset.config.ts": `export default { targets: { local: { dialect: "sqlite", file: ${JSON.stringify(file)} } } };\n`,
+      });
+      files.push(studio);
+      return studio;
+    },
+    run: async sql => first.sql(sql, "studio.db"),
+    dump: loose => dumpFile(file, loose ?? false),
+  };
+}
+
+function dumpFile(file: string, loose: boolean): unknown {
+  const database = new LibSql(file);
+  try {
+    const all = (sql: string, ...values: string[]) =>
+      database.prepare(sql).all(...values) as Record<string, unknown>[];
+    const tables = all(
+      "SELECT l.name, l.wr, l.strict, s.sql FROM pragma_table_list l JOIN sqlite_schema s ON s.name = l.name WHERE l.schema = 'main' AND l.type = 'table' AND l.name NOT LIKE 'sqlite%' AND l.name <> 'emberset_ledger' ORDER BY l.name",
+    );
+    return tables.map(({ name, wr, strict, sql }) => {
+      const table = String(name);
+      const columns = all("SELECT * FROM pragma_table_xinfo(?)", table).map(({ cid, ...rest }) =>
+        loose ? rest : { cid, ...rest },
+      );
+      const indexes = all("SELECT * FROM pragma_index_list(?)", table).map(
+        ({ seq: _, name: index, ...rest }) => ({
+          ...rest,
+          name: String(index).replace(/^sqlite_autoindex.*/, ""),
+          parts: all("SELECT * FROM pragma_index_xinfo(?)", String(index)).map(
+            ({ cid: __, ...part }) => part,
+          ),
+        }),
+      );
+      const references = all("SELECT * FROM pragma_foreign_key_list(?)", table).map(
+        ({ id: _, ...rest }) => rest,
+      );
+      const sorted = <T>(list: readonly T[]) =>
+        [...list].sort((a, b) => (JSON.stringify(a) < JSON.stringify(b) ? -1 : 1));
+      return {
+        table,
+        wr,
+        strict,
+        counts: /AUTOINCREMENT/i.test(String(sql)),
+        conflicts: (String(sql).match(/ON CONFLICT \w+/gi) ?? []).map(text => text.toUpperCase()).sort(),
+        columns: loose ? sorted(columns) : columns,
+        indexes: sorted(indexes),
+        references: sorted(references),
+        checks: checkTexts(String(sql)).sort(),
+      };
+    });
+  } finally {
+    database.close();
+  }
+}
+
+/** What stands in the parentheses after each CHECK, spaces and quotes aside. */
+function checkTexts(sql: string): string[] {
+  const tokens = tokenize(sql, sqlite.tokens).filter(matters);
+  return tokens.flatMap((token, at) => {
+    if (token.text.toUpperCase() !== "CHECK") return [];
+    let depth = 0;
+    const inside: string[] = [];
+    for (const { text } of tokens.slice(at + 1)) {
+      if (text === ")" && --depth === 0) break;
+      if (depth > 0) inside.push(text.replace(/^["[`](.*)["\]`]$/s, "$1"));
+      if (text === "(") depth += 1;
+    }
+    return [inside.join(" ")];
+  });
+}
+
+const places: Record<string, (() => Promise<Place>) | undefined> = {
+  sqlite: async () => onFile(),
+  ...(servers.postgres && { postgres: () => onServer(servers.postgres!) }),
+  ...(servers.mariadb && { mariadb: () => onServer(servers.mariadb!) }),
+};
+
+/** The models of a project, compiled under `strict` against the installed package. @returns what the compiler says */
+function compile(studio: Studio): string {
+  symlinkSync(join(inject("installed"), "node_modules"), studio.path("node_modules"));
+  studio.write("package.json", '{ "type": "module" }');
+  studio.write(
+    "tsconfig.json",
+    JSON.stringify({
+      compilerOptions: {
+        target: "ES2022",
+        module: "NodeNext",
+        strict: true,
+        experimentalDecorators: true,
+        noEmit: true,
+        types: [],
+      },
+      include: ["models"],
+    }),
+  );
+  const tsc = join(ROOT, "node_modules", "typescript", "bin", "tsc");
+  const { stdout } = spawnSync(process.execPath, [tsc, "-p", "."], { cwd: studio.folder, encoding: "utf8" });
+  rmSync(studio.path("node_modules"));
+  return stdout;
+}
+
+afterAll(async () => {
+  for (const engine of Object.values(servers)) await engine?.close();
+});
+
+describe.each(["sqlite", "postgres", "mariadb"])("a grown %s database", dialect => {
+  const make = places[dialect];
+  const { made, alone, later } = fixture(dialect);
+
+  test.runIf(make)("is adopted, and its models make the same of an empty database", async () => {
+    const [place, reference, empty] = [await make!(), await make!(), await make!()];
+    await place.run(made + alone);
+    await reference.run(made);
+    const before = place.dump();
+    const studio = place.studio();
+
+    const adopted = studio.ok("adopt");
+    expect(adopted).toContain("makes the same schema");
+    const named = [
+      ...alone.matchAll(
+        /^CREATE (?:MATERIALIZED |VIRTUAL )?(?:VIEW|TRIGGER|TABLE|RULE|POLICY|SEQUENCE) [`"]?(\w+)/gm,
+      ),
+    ];
+    expect(named.length).toBeGreaterThan(2);
+    for (const [, name] of named) expect(adopted).toMatch(new RegExp(`^  [\\w ]+ ${name!}\\b`, "m"));
+    expect(place.dump()).toEqual(before);
+    expect(studio.ok("compare", "--from", "target:local", "--to", "models", "--strict")).toContain(
+      "no difference",
+    );
+    expect(studio.ok("status", "--strict")).toContain("1 run · 0 pending · no drift");
+    expect(compile(studio)).toBe("");
+
+    const copy = empty.studio();
+    cpSync(studio.path("models"), copy.path("models"), { recursive: true });
+    copy.ok("draft", "all of it");
+    copy.ok("forward");
+    expect(empty.dump()).toEqual(reference.dump());
+    copy.ok("back", "--yes");
+    expect(empty.dump()).toEqual((await make!()).dump());
+  });
+
+  test.runIf(make)("takes the way to a later one, drafted from the models of both, and back", async () => {
+    const [old, fresh] = [await make!(), await make!()];
+    await old.run(made);
+    await fresh.run(made + later);
+    const [studio, other] = [old.studio(), fresh.studio()];
+    const before = old.dump(true);
+    studio.ok("adopt");
+    other.ok("adopt");
+    rmSync(studio.path("models"), { recursive: true });
+    cpSync(other.path("models"), studio.path("models"), { recursive: true });
+    studio.ok("draft", "what happened later");
+    studio.ok("forward", "--yes");
+    expect(old.dump(true)).toEqual(fresh.dump(true));
+    expect(studio.ok("status", "--strict")).toContain("no drift");
+    studio.ok("back", "--yes");
+    expect(old.dump(true)).toEqual(before);
+  });
+});

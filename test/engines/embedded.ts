@@ -1,0 +1,23 @@
+import { PGlite } from "@electric-sql/pglite";
+import type { CatalogRow } from "../../src/core/dialect/dialect.js";
+import { postgres } from "../../src/core/dialect/postgres/index.js";
+import type { Engine } from "./engine.js";
+
+/** A database of its own on an embedded PostgreSQL, in memory. */
+export async function embeddedEngine(): Promise<Engine> {
+  const database = await PGlite.create();
+  const rows = async (sql: string) => (await database.query(sql)).rows as CatalogRow[];
+  return {
+    dialect: postgres,
+    url: "",
+    run: async sql => void (await database.query(sql)),
+    rows,
+    readCatalog: async () => {
+      const results: CatalogRow[][] = [];
+      for (const sql of postgres.catalogQueries) results.push(await rows(sql));
+      return postgres.readCatalog(results);
+    },
+    empty: async () => void (await database.exec("DROP SCHEMA public CASCADE; CREATE SCHEMA public")),
+    close: () => database.close(),
+  };
+}
