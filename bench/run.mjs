@@ -13,6 +13,7 @@ import {
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { build } from "esbuild";
+import { catalogRatios } from "./catalog.mjs";
 
 const RUNS = 15;
 const scratch = mkdtempSync(join(tmpdir(), "emberset-bench-"));
@@ -25,6 +26,7 @@ const results = [
   migrations(false),
   migrations(true),
   await algebra(),
+  ...catalogRatios({ scratch, program, compareCommands, median }),
 ];
 rmSync(scratch, { recursive: true, force: true });
 
@@ -50,7 +52,11 @@ function compareCommands(name, limit, a, b, { cwd = scratch, prepare = () => und
   const once = ([command, ...args], which) => {
     prepare(which);
     const start = performance.now();
-    const { status, stderr } = spawnSync(command, args, { cwd, stdio: ["ignore", "pipe", "pipe"] });
+    const { status, stderr } = spawnSync(command, args, {
+      cwd,
+      stdio: ["ignore", "pipe", "pipe"],
+      maxBuffer: 2 ** 28,
+    });
     if (status !== 0) throw new Error(`${command} ${args.join(" ")} ended with ${status}: ${stderr}`);
     return performance.now() - start;
   };

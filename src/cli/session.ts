@@ -32,7 +32,7 @@ export class Session {
 
   /** The result of a command: as JSON, or as text. */
   result(value: unknown, text: () => string): void {
-    process.stdout.write(this.json ? `${JSON.stringify(value, undefined, 2)}\n` : `${text().trimEnd()}\n`);
+    process.stdout.write(this.json ? jsonText(value) : `${text().trimEnd()}\n`);
   }
 
   /** Progress and remarks, which are never part of the result. */
@@ -61,7 +61,7 @@ export class Session {
     this.stopProgress();
     const problem = error instanceof Problem ? error : faultOf(error);
     this.exitStatus = problem.exit;
-    if (this.json) process.stdout.write(`${JSON.stringify({ error: problemJson(problem) }, undefined, 2)}\n`);
+    if (this.json) process.stdout.write(jsonText({ error: problemJson(problem) }));
     else process.stderr.write(`${problemText(problem, this.colours)}\n`);
   }
 
@@ -84,6 +84,11 @@ export class Session {
       return askToLose(losses, target);
     };
   }
+}
+
+/** Laid out for people at a terminal; for another program on one line, which takes half the time and room. */
+function jsonText(value: unknown): string {
+  return `${JSON.stringify(value, undefined, process.stdout.isTTY ? 2 : undefined)}\n`;
 }
 
 function faultOf(error: unknown): Problem {

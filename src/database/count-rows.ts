@@ -1,5 +1,7 @@
 import type { Probe } from "../core/dialect/probes.js";
-import { quoteAddress } from "../core/schema/address.js";
+import type { CatalogRow } from "../core/dialect/dialect.js";
+import type { Table } from "../core/schema/types.js";
+import { addressOf, quoteAddress } from "../core/schema/address.js";
 import type { Database } from "./database.js";
 
 export interface ProbeResult extends Probe {
@@ -20,15 +22,22 @@ export async function runProbes(database: Database, probes: readonly Probe[]): P
 /** SQLite takes at most 500 parts in one compound query: https://sqlite.org/limits.html#max_compound_select */
 const TABLES_A_QUERY = 400;
 
+function placeOf(row: CatalogRow): Pick<Table, "name" | "namespace"> {
+  const { name, namespace } = row as { name: string; namespace: string | null };
+  return { name, ...(namespace !== null && { namespace }) };
+}
+
 /** How many rows each table has, by address. */
 export async function countRows(
   database: Database,
   addresses: readonly string[],
 ): Promise<Map<string, number>> {
-  const counts = new Map<string, number>();
-  for (let start = 0; start < addresses.length; start += TABLES_A_QUERY) {
-    const chunk = addresses.slice(start, start + TABLES_A_QUERY);
-    const { quote } = database.dialect;
+  const { quote, emptyTables } = database.dialect;
+  const empty = emptyTables === undefined ? [] : await database.rows(emptyTables);
+  const counts = new Map(empty.map(row => [addressOf(placeOf(row)), 0]));
+  const left = addresses.filter(address => !counts.has(address));
+  for (let start = 0; start < left.length; start += TABLES_A_QUERY) {
+    const chunk = left.slice(start, start + TABLES_A_QUERY);
     const parts = chunk.map(
       (address, at) => `SELECT ${at} AS at, count(*) AS n FROM ${quoteAddress(address, quote)}`,
     );

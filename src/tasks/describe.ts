@@ -78,11 +78,12 @@ export async function describe({ table, ...options }: DescribeOptions): Promise<
     const chosen = table === undefined ? tables : [findTable(tables, table)];
     const rows = await countRows(database, chosen.map(addressOf));
     const names = new Set(chosen.map(addressOf));
+    const inward = inwardReferences(tables);
     return {
       target: target.name,
       dialect: target.dialect,
       place: target.place,
-      tables: chosen.map(each => describeTable(each, tables, rows.get(addressOf(each)) ?? 0)),
+      tables: chosen.map(each => describeTable(each, inward, rows.get(addressOf(each)) ?? 0)),
       leftAlone: catalog.leftAlone.filter(
         each => table === undefined || (each.table !== undefined && names.has(each.table)),
       ),
@@ -98,47 +99,68 @@ function findTable(tables: readonly Table[], wanted: string): Table {
   return found;
 }
 
-function describeTable(table: Table, all: readonly Table[], rows: number): DescribedTable {
+/** References by the table they refer to. */
+function inwardReferences(tables: readonly Table[]): Map<string, Reference[]> {
+  const inward = new Map<string, Reference[]>();
+  for (const table of tables) {
+    for (const foreignKey of table.foreignKeys) {
+      const target = foreignKey.references.table;
+      inward.set(target, [...(inward.get(target) ?? []), reference(table, foreignKey)]);
+    }
+  }
+  return inward;
+}
+
+function describeTable(
+  table: Table,
+  inward: ReadonlyMap<string, readonly Reference[]>,
+  rows: number,
+): DescribedTable {
   const address = addressOf(table);
-  const inward = all.flatMap(each =>
-    each.foreignKeys
-      .filter(({ references }) => references.table === address)
-      .map(foreignKey => reference(each, foreignKey)),
-  );
+  const remarks = remarksOf(table);
   return {
     table: address,
     rows,
-    columns: table.columns.map(column => describeColumn(column, table)),
+    columns: table.columns.map(column => describeColumn(column, remarks.get(column.name) ?? [])),
     key: table.key?.columns ?? [],
     uniques: table.uniques.map(part => ({ name: part.name, text: describePart("unique", part) })),
     indexes: table.indexes.map(part => ({ name: part.name, text: describePart("index", part) })),
     checks: table.checks.map(part => ({ name: part.name, text: describePart("check", part) })),
     refersTo: table.foreignKeys.map(foreignKey => reference(table, foreignKey)),
-    referredBy: inward,
+    referredBy: inward.get(address) ?? [],
   };
 }
 
-function describeColumn(column: Column, table: Table): DescribedColumn {
-  const references = table.foreignKeys.filter(({ columns }) => columns.includes(column.name));
+/** Remarks on a table's columns that follow from its constraints. */
+function remarksOf(table: Table): Map<string, string[]> {
+  const remarks = new Map<string, string[]>();
+  const add = (column: string, remark: string) =>
+    void remarks.set(column, [...(remarks.get(column) ?? []), remark]);
+  for (const column of table.key?.columns ?? []) add(column, "key");
+  for (const { name, identity } of table.columns) if (identity) add(name, "counted up");
+  for (const { columns } of table.uniques) if (columns.length === 1) add(columns[0]!, "unique");
+  for (const { columns, references } of table.foreignKeys) {
+    for (const [at, column] of columns.entries()) {
+      const other = references.columns[at];
+      add(column, `→ ${references.table}${other === undefined ? "" : `.${other}`}`);
+    }
+  }
+  return remarks;
+}
+
+function describeColumn(column: Column, remarks: readonly string[]): DescribedColumn {
+  const { stamp, computed, collation, note } = column;
   return {
     name: column.name,
     type: showDataType(column.type),
     required: !column.nullable,
     ...(column.default && { default: describeDefault(column.default) }),
     remarks: [
-      ...(table.key?.columns.includes(column.name) ? ["key"] : []),
-      ...(column.identity ? ["counted up"] : []),
-      ...(table.uniques.some(({ columns }) => columns.length === 1 && columns[0] === column.name)
-        ? ["unique"]
-        : []),
-      ...references.map(({ columns, references: { table: to, columns: toColumns } }) => {
-        const other = toColumns[columns.indexOf(column.name)];
-        return other === undefined ? `→ ${to}` : `→ ${to}.${other}`;
-      }),
-      ...(column.stamp ? [`stamped when ${column.stamp}`] : []),
-      ...(column.computed ? [`computed: ${showSql(column.computed.sql)}`] : []),
-      ...(column.collation ? [`collation ${column.collation}`] : []),
-      ...(column.note === undefined ? [] : [column.note]),
+      ...remarks,
+      ...(stamp ? [`stamped when ${stamp}`] : []),
+      ...(computed ? [`computed: ${showSql(computed.sql)}`] : []),
+      ...(collation === undefined ? [] : [`collation ${showSql(collation)}`]),
+      ...(note === undefined ? [] : [note]),
     ],
   };
 }

@@ -19,9 +19,7 @@ test("a column with its check, reference and index", () => {
     ALTER TABLE \`pieces\` ADD CONSTRAINT \`fk_pieces_potter_id\` FOREIGN KEY (\`potter_id\`) REFERENCES \`potters\` (\`id\`) ON DELETE SET NULL ON UPDATE NO ACTION;
     ---- back
     -- drop foreign key fk_pieces_potter_id on pieces
-    ALTER TABLE \`pieces\`
-      DROP FOREIGN KEY \`fk_pieces_potter_id\`,
-      DROP INDEX IF EXISTS \`fk_pieces_potter_id\`;
+    ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`;
     -- alter table pieces
     --   drop check ck_pieces_weight on pieces (weight >= 1)
     --   drop index ix_pieces_potter_id on pieces (potter_id)
@@ -69,26 +67,28 @@ test("several changes at once: required with a fill, a new type, a unique, a for
     --   alter column pieces.weight (may be null → required; null in old rows becomes 500)
     --   add column pieces.stage (longtext, required, old rows get 'it''s new')
     --   add unique uq_pieces_weight on pieces (weight)
+    --   add index fk_pieces_potter_id on pieces (potter_id)
     UPDATE \`pieces\` SET \`weight\` = 500 WHERE \`weight\` IS NULL;
     ALTER TABLE \`pieces\`
       MODIFY COLUMN \`title\` longtext NOT NULL,
       MODIFY COLUMN \`weight\` int(11) NOT NULL,
       ADD COLUMN \`stage\` longtext NOT NULL DEFAULT 'it''s new',
+      ADD INDEX \`fk_pieces_potter_id\` (\`potter_id\`),
       ADD CONSTRAINT \`uq_pieces_weight\` UNIQUE (\`weight\`);
     ALTER TABLE \`pieces\` MODIFY COLUMN \`stage\` longtext NOT NULL;
     -- references of pieces
     ALTER TABLE \`pieces\` ADD CONSTRAINT \`fk_pieces_potter_id\` FOREIGN KEY (\`potter_id\`) REFERENCES \`potters\` (\`id\`) ON DELETE RESTRICT ON UPDATE NO ACTION;
     ---- back
     -- drop foreign key fk_pieces_potter_id on pieces
-    ALTER TABLE \`pieces\`
-      DROP FOREIGN KEY \`fk_pieces_potter_id\`,
-      DROP INDEX IF EXISTS \`fk_pieces_potter_id\`;
+    ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`;
     -- alter table pieces
+    --   drop index fk_pieces_potter_id on pieces (potter_id)
     --   drop unique uq_pieces_weight on pieces (weight)
     --   drop column pieces.stage (longtext, required)
     --   alter column pieces.title (longtext → varchar(20))
     --   alter column pieces.weight (required → may be null)
     ALTER TABLE \`pieces\`
+      DROP INDEX \`fk_pieces_potter_id\`,
       DROP INDEX \`uq_pieces_weight\`,
       DROP COLUMN \`stage\`,
       MODIFY COLUMN \`title\` varchar(20) NOT NULL,
@@ -121,43 +121,40 @@ test("a column that goes while another takes its name", () => {
 test("tables that refer to each other in a circle, and to themselves", () => {
   expect(scriptsOf(mariadb, CASES["tables that refer to each other in a circle, and to themselves"]))
     .toMatchInlineSnapshot(`
-    "-- add table pieces (3 columns, refers to pieces)
-    CREATE TABLE \`pieces\` (
-      \`id\` int(11) NOT NULL AUTO_INCREMENT,
-      \`potter_id\` int(11) NULL,
-      \`lid_id\` int(11) NULL,
-      PRIMARY KEY (\`id\`)
-    );
-    -- add table potters (2 columns, refers to pieces)
-    CREATE TABLE \`potters\` (
-      \`id\` int(11) NOT NULL AUTO_INCREMENT,
-      \`best_id\` int(11) NULL,
-      PRIMARY KEY (\`id\`)
-    );
-    -- references of potters
-    ALTER TABLE \`potters\` ADD CONSTRAINT \`fk_potters_best_id\` FOREIGN KEY (\`best_id\`) REFERENCES \`pieces\` (\`id\`) ON DELETE RESTRICT ON UPDATE NO ACTION;
-    -- references of pieces
-    ALTER TABLE \`pieces\`
-      ADD CONSTRAINT \`fk_pieces_potter_id\` FOREIGN KEY (\`potter_id\`) REFERENCES \`potters\` (\`id\`) ON DELETE RESTRICT ON UPDATE NO ACTION,
-      ADD CONSTRAINT \`fk_pieces_lid_id\` FOREIGN KEY (\`lid_id\`) REFERENCES \`pieces\` (\`id\`) ON DELETE RESTRICT ON UPDATE NO ACTION;
-    ---- back
-    -- drop foreign key fk_potters_best_id on potters
-    ALTER TABLE \`potters\`
-      DROP FOREIGN KEY \`fk_potters_best_id\`,
-      DROP INDEX IF EXISTS \`fk_potters_best_id\`;
-    -- drop foreign key fk_pieces_potter_id on pieces
-    ALTER TABLE \`pieces\`
-      DROP FOREIGN KEY \`fk_pieces_potter_id\`,
-      DROP INDEX IF EXISTS \`fk_pieces_potter_id\`;
-    -- drop foreign key fk_pieces_lid_id on pieces
-    ALTER TABLE \`pieces\`
-      DROP FOREIGN KEY \`fk_pieces_lid_id\`,
-      DROP INDEX IF EXISTS \`fk_pieces_lid_id\`;
-    -- drop table potters
-    DROP TABLE \`potters\`;
-    -- drop table pieces
-    DROP TABLE \`pieces\`;"
-  `);
+      "-- add table pieces (3 columns, refers to pieces)
+      CREATE TABLE \`pieces\` (
+        \`id\` int(11) NOT NULL AUTO_INCREMENT,
+        \`potter_id\` int(11) NULL,
+        \`lid_id\` int(11) NULL,
+        PRIMARY KEY (\`id\`),
+        INDEX \`fk_pieces_potter_id\` (\`potter_id\`),
+        INDEX \`fk_pieces_lid_id\` (\`lid_id\`)
+      );
+      -- add table potters (2 columns, refers to pieces)
+      CREATE TABLE \`potters\` (
+        \`id\` int(11) NOT NULL AUTO_INCREMENT,
+        \`best_id\` int(11) NULL,
+        PRIMARY KEY (\`id\`),
+        INDEX \`fk_potters_best_id\` (\`best_id\`)
+      );
+      -- references of potters
+      ALTER TABLE \`potters\` ADD CONSTRAINT \`fk_potters_best_id\` FOREIGN KEY (\`best_id\`) REFERENCES \`pieces\` (\`id\`) ON DELETE RESTRICT ON UPDATE NO ACTION;
+      -- references of pieces
+      ALTER TABLE \`pieces\`
+        ADD CONSTRAINT \`fk_pieces_potter_id\` FOREIGN KEY (\`potter_id\`) REFERENCES \`potters\` (\`id\`) ON DELETE RESTRICT ON UPDATE NO ACTION,
+        ADD CONSTRAINT \`fk_pieces_lid_id\` FOREIGN KEY (\`lid_id\`) REFERENCES \`pieces\` (\`id\`) ON DELETE RESTRICT ON UPDATE NO ACTION;
+      ---- back
+      -- drop foreign key fk_potters_best_id on potters
+      ALTER TABLE \`potters\` DROP FOREIGN KEY \`fk_potters_best_id\`;
+      -- drop foreign key fk_pieces_potter_id on pieces
+      ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`;
+      -- drop foreign key fk_pieces_lid_id on pieces
+      ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_lid_id\`;
+      -- drop table potters
+      DROP TABLE \`potters\`;
+      -- drop table pieces
+      DROP TABLE \`pieces\`;"
+    `);
 });
 
 test("a key that changes its type under a reference; stamps, notes, computed columns", () => {
@@ -168,9 +165,7 @@ test("a key that changes its type under a reference; stamps, notes, computed col
     ),
   ).toMatchInlineSnapshot(`
     "-- drop foreign key fk_pieces_potter_id on pieces
-    ALTER TABLE \`pieces\`
-      DROP FOREIGN KEY \`fk_pieces_potter_id\`,
-      DROP INDEX IF EXISTS \`fk_pieces_potter_id\`;
+    ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`;
     -- alter table pieces
     --   alter table pieces (note "it's a pot")
     --   alter column pieces.potter_id (int(11) → bigint(20))
@@ -189,9 +184,7 @@ test("a key that changes its type under a reference; stamps, notes, computed col
     ALTER TABLE \`pieces\` ADD CONSTRAINT \`fk_pieces_potter_id\` FOREIGN KEY (\`potter_id\`) REFERENCES \`potters\` (\`id\`) ON DELETE RESTRICT ON UPDATE NO ACTION;
     ---- back
     -- drop foreign key fk_pieces_potter_id on pieces
-    ALTER TABLE \`pieces\`
-      DROP FOREIGN KEY \`fk_pieces_potter_id\`,
-      DROP INDEX IF EXISTS \`fk_pieces_potter_id\`;
+    ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`;
     -- alter table pieces
     --   alter table pieces (no note)
     --   alter column pieces.potter_id (bigint(20) → int(11))

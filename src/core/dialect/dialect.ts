@@ -22,6 +22,8 @@ export interface Dialect {
   readonly render: (plan: RenderPlan) => Block[];
   /** The queries that read its catalog: always as many, whatever the number of tables. */
   readonly catalogQueries: readonly string[];
+  /** A query for tables that surely have no rows, name and namespace, where planning to count them takes long. */
+  readonly emptyTables?: string;
   /** What the rows of its catalog say, a list for each query. */
   readonly readCatalog: (results: readonly (readonly CatalogRow[])[]) => Catalog;
   /** What somebody who runs a script by hand must know, a line each. */

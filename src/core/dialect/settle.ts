@@ -235,9 +235,10 @@ const OPERATORS = new Set(
  * `weight<40000 -- grams` → `{weight}<40000`
  */
 export function spellExpression(text: string, columns: readonly Column[], rules: TokenRules): string {
-  const names = new Map(columns.map(({ name }) => [name.toLowerCase(), name]));
-  const exact = new Set(columns.map(({ name }) => name));
+  const { names, exact } = namesOf(columns);
   const tokens = tokenize(text.trim(), rules);
+  if (tokens.every(({ kind }) => kind === "number" || kind === "string" || kind === "symbol"))
+    return text.trim();
   const meaning = tokens.filter(matters);
   const at = new Map(meaning.map((token, index) => [token, index]));
   const types = wordsOfTypes(meaning);
@@ -258,6 +259,26 @@ export function spellExpression(text: string, columns: readonly Column[], rules:
     .filter((text, index, all) => text !== " " || all[index - 1] !== " ")
     .join("")
     .trim();
+}
+
+interface ColumnNames {
+  /** As written, by lower case. */
+  readonly names: ReadonlyMap<string, string>;
+  readonly exact: ReadonlySet<string>;
+}
+
+/** A table has many expressions over the same columns. */
+const namesOfColumns = new WeakMap<readonly Column[], ColumnNames>();
+
+function namesOf(columns: readonly Column[]): ColumnNames {
+  const known = namesOfColumns.get(columns);
+  if (known) return known;
+  const found = {
+    names: new Map(columns.map(({ name }) => [name.toLowerCase(), name])),
+    exact: new Set(columns.map(({ name }) => name)),
+  };
+  namesOfColumns.set(columns, found);
+  return found;
 }
 
 /** Words that may follow a word within the name of a type: `timestamp without time zone`. */

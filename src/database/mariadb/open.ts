@@ -1,5 +1,6 @@
 import { createConnection, type Connection } from "mysql2/promise";
 import type { CatalogRow } from "../../core/dialect/dialect.js";
+import { hidesRules } from "../../core/dialect/mariadb/catalog.js";
 import { mariadb } from "../../core/dialect/mariadb/index.js";
 import { Problem, problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
@@ -65,7 +66,7 @@ export async function openMariadb(target: TargetSettings, { mode, trace }: OpenO
       const results: CatalogRow[][] = [];
       for (const sql of mariadb.catalogQueries) results.push(await query(sql));
       // https://mariadb.com/kb/en/information-schema-referential_constraints-table/: not for who may only read.
-      if (results.some(rows => rows.some(row => row["on_delete"] === null))) {
+      if (hidesRules(results)) {
         const reason = "the server hides the rules of references from a user who may only SELECT";
         throw problems.noCatalogRight({ target: target.name, place: target.place, reason });
       }

@@ -9,6 +9,7 @@ import { databaseOver } from "./session.js";
 /** What is used of the embedded PostgreSQL; it is an optional dependency, so its types may not be there. */
 interface Embedded {
   readonly query: (sql: string, values?: unknown[]) => Promise<{ readonly rows: readonly unknown[] }>;
+  readonly exec: (sql: string) => Promise<readonly { readonly rows: readonly unknown[] }[]>;
   readonly dumpDataDir: (compression: "none") => Promise<Blob>;
   readonly close: () => Promise<void>;
 }
@@ -29,6 +30,7 @@ export async function openEmbedded(target: TargetSettings, trace?: Trace): Promi
     : createAndKeep(PGlite, kept));
   const connection = {
     query: (sql: string, values: unknown[]) => embedded.query(sql, values),
+    queries: async (sql: string) => (await embedded.exec(sql)).map(({ rows }) => rows),
     cut: () => undefined,
     end: () => embedded.close(),
   };

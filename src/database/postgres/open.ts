@@ -1,4 +1,4 @@
-import pg from "pg";
+import type pg from "pg";
 import { postgres } from "../../core/dialect/postgres/index.js";
 import { problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
@@ -18,6 +18,9 @@ export async function openPostgres(target: TargetSettings, { mode, trace }: Open
   const database = databaseOver(
     {
       query: (sql, values) => (values.length > 0 ? client.query(sql, values) : client.query(sql)),
+      // Asked for several statements, the driver gives a list of results.
+      queries: async sql =>
+        ((await client.query(sql)) as unknown as pg.QueryResult[]).map(({ rows }) => rows),
       cut: () => cut,
       end: () => client.end(),
     },
@@ -34,10 +37,26 @@ export async function openPostgres(target: TargetSettings, { mode, trace }: Open
   return database;
 }
 
+/**
+ * The driver asks what runs it by making a Response where there is no `navigator`, as on Node 20, which loads all of
+ * Node's fetch: a third of Node's own start.
+ */
+async function loadDriver(): Promise<typeof pg> {
+  const holder = globalThis as { navigator?: unknown };
+  const missing = !("navigator" in holder);
+  if (missing) holder.navigator = { userAgent: `Node.js/${process.versions.node}` };
+  try {
+    return (await import("pg")).default;
+  } finally {
+    if (missing) delete holder.navigator;
+  }
+}
+
 async function connect(target: TargetSettings, url: string): Promise<pg.Client> {
+  const { Client } = await loadDriver();
   let client: pg.Client;
   try {
-    client = new pg.Client({
+    client = new Client({
       connectionString: url,
       connectionTimeoutMillis: 10_000,
       application_name: "emberset",

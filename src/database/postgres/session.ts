@@ -11,6 +11,8 @@ const LOCK_KEY = 4_136_982_057;
 export interface Connection {
   /** One statement with its parameters as `$1`, `$2` … */
   readonly query: (sql: string, values: unknown[]) => Promise<{ readonly rows: readonly unknown[] }>;
+  /** Several statements sent at once, without parameters; the rows of each. */
+  readonly queries: (sql: string) => Promise<readonly (readonly unknown[])[]>;
   /** What cut it, if anything did. */
   readonly cut: () => Error | undefined;
   readonly end: () => Promise<void>;
@@ -67,16 +69,18 @@ export function databaseOver(
     // The server itself refuses what others' objects stand in the way of, and says which.
     watch: async () => ({ restore: async () => undefined, inspect: async () => undefined }),
     readCatalog: async () => {
-      const results: CatalogRow[][] = [];
+      // Sent at once: while rows of one are read here, the server works out the next.
+      const sql = postgres.catalogQueries.join(";\n");
       try {
-        for (const sql of postgres.catalogQueries) results.push(await query(sql));
+        const results = await timed(sql, () => connection.queries(sql));
+        return postgres.readCatalog(results as CatalogRow[][]);
       } catch (error) {
-        const { cause } = error as { cause?: { code?: string; message?: string } };
-        if (cause?.code !== "42501") throw error;
+        const { code, message } = error as { code?: string; message?: string };
         const { name, place } = target;
-        throw problems.noCatalogRight({ target: name, place, reason: cause.message ?? "" }, error);
+        if (code === "42501")
+          throw problems.noCatalogRight({ target: name, place, reason: message ?? "" }, error);
+        throw explain(connection.cut() ?? error, sql, target);
       }
-      return postgres.readCatalog(results);
     },
     // Asked of the catalog itself: to_regclass may answer from a cache that has not yet heard of another's commit.
     hasTable: async name => {

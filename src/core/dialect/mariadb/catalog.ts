@@ -27,12 +27,13 @@ export const catalogQueries = [
   `SELECT TABLE_NAME AS owner, INDEX_NAME AS name, NON_UNIQUE AS many, COLUMN_NAME AS col, COLLATION AS direction,
      SUB_PART AS prefix, INDEX_TYPE AS method, INDEX_COMMENT AS note, IGNORED AS ignored
    FROM information_schema.STATISTICS WHERE TABLE_SCHEMA = DATABASE()`,
-  `SELECT k.TABLE_NAME AS owner, k.CONSTRAINT_NAME AS name, k.COLUMN_NAME AS col, k.REFERENCED_TABLE_NAME AS target,
-     NULLIF(k.REFERENCED_TABLE_SCHEMA, DATABASE()) AS elsewhere, k.REFERENCED_COLUMN_NAME AS target_col, r.DELETE_RULE AS on_delete, r.UPDATE_RULE AS on_update
-   FROM information_schema.KEY_COLUMN_USAGE k LEFT JOIN information_schema.REFERENTIAL_CONSTRAINTS r
-     ON r.CONSTRAINT_SCHEMA = k.CONSTRAINT_SCHEMA AND r.CONSTRAINT_NAME = k.CONSTRAINT_NAME AND r.TABLE_NAME = k.TABLE_NAME
-   WHERE k.TABLE_SCHEMA = DATABASE() AND k.REFERENCED_TABLE_NAME IS NOT NULL
-   ORDER BY k.TABLE_NAME, k.CONSTRAINT_NAME, k.ORDINAL_POSITION`,
+  `SELECT TABLE_NAME AS owner, CONSTRAINT_NAME AS name, COLUMN_NAME AS col, REFERENCED_TABLE_NAME AS target,
+     NULLIF(REFERENCED_TABLE_SCHEMA, DATABASE()) AS elsewhere, REFERENCED_COLUMN_NAME AS target_col
+   FROM information_schema.KEY_COLUMN_USAGE WHERE TABLE_SCHEMA = DATABASE() AND REFERENCED_TABLE_NAME IS NOT NULL
+   ORDER BY TABLE_NAME, CONSTRAINT_NAME, ORDINAL_POSITION`,
+  // Joined by the server, the two views would be worked out again for every row.
+  `SELECT TABLE_NAME AS owner, CONSTRAINT_NAME AS name, DELETE_RULE AS on_delete, UPDATE_RULE AS on_update
+   FROM information_schema.REFERENTIAL_CONSTRAINTS WHERE CONSTRAINT_SCHEMA = DATABASE()`,
   `SELECT TABLE_NAME AS owner, CONSTRAINT_NAME AS name, CHECK_CLAUSE AS clause, LEVEL AS level
    FROM information_schema.CHECK_CONSTRAINTS WHERE CONSTRAINT_SCHEMA = DATABASE()`,
   `SELECT 'trigger' AS kind, TRIGGER_NAME AS name, EVENT_OBJECT_TABLE AS owner FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = DATABASE()
@@ -47,12 +48,17 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
     columnRows = [],
     indexRows = [],
     referenceRows = [],
+    ruleRows = [],
     checkRows = [],
     otherRows = [],
   ] = results;
   const columns = groupRows(columnRows, "owner");
   const indexes = groupRows(indexRows, "owner");
-  const references = groupRows(referenceRows, "owner");
+  const rules = new Map(ruleRows.map(row => [keyOfReference(row), row]));
+  const references = groupRows(
+    referenceRows.map(row => ({ ...row, ...rules.get(keyOfReference(row)) })),
+    "owner",
+  );
   const checks = groupRows(checkRows, "owner");
   const plainTable = ({ kind, settings }: CatalogRow) =>
     kind === "BASE TABLE" && !/\bpartitioned\b/.test(String(settings));
@@ -108,6 +114,20 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
   }));
   return { schema: { tables }, leftAlone: [...views, ...foreign, ...others] };
 }
+
+function keyOfReference({ owner, name }: CatalogRow): string {
+  return JSON.stringify([owner, name]);
+}
+
+/** Whether the server keeps the rules of references from a user who sees the references themselves. */
+export function hidesRules(results: readonly (readonly CatalogRow[])[]): boolean {
+  const [references = [], rules = []] = results.slice(REFERENCES_AT);
+  const known = new Set(rules.map(keyOfReference));
+  return references.some(row => !known.has(keyOfReference(row)));
+}
+
+/** The place of the query for references among the others; that for their rules follows. */
+const REFERENCES_AT = 3;
 
 function optionsOf(options: Readonly<Record<string, string>>): { options?: Options } {
   return Object.keys(options).length > 0 ? { options: { [NAME]: options } } : {};

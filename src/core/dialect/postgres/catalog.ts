@@ -53,31 +53,32 @@ export const catalogQueries = [
    ${NOTE("pg_class", "a.attrelid", "a.attnum")}
    WHERE c.relkind = 'r' AND a.attnum > 0 AND NOT a.attisdropped AND ${USERS}
    ORDER BY a.attrelid, a.attnum`,
-  `SELECT k.conrelid::int8 AS table_oid, k.conname AS name, k.contype AS kind, k.conkey::int[] AS columns,
-     k.confrelid::int8 AS target, k.confkey::int[] AS target_columns, k.confdeltype AS on_delete, k.confupdtype AS on_update,
+  `SELECT k.conrelid::int8 AS table_oid, k.conname AS name, k.contype AS kind, k.conkey::text AS columns,
+     k.confrelid::int8 AS target, k.confkey::text AS target_columns, k.confdeltype AS on_delete, k.confupdtype AS on_update,
      k.confmatchtype AS matching, k.condeferrable AS deferrable, k.condeferred AS deferred, k.convalidated AS valid,
      k.connoinherit AS alone, CASE WHEN k.contype = 'c' THEN pg_get_expr(k.conbin, k.conrelid) END AS expression,
      ${YOUNG("k", "confdelsetcols", "k.contype = 'f' AND k.confdeltype IN ('n', 'd')")} AS set_columns,
-     CASE WHEN i.indnatts > i.indnkeyatts THEN i.indkey::int2[]::int[] END AS carried,
+     CASE WHEN i.indnatts > i.indnkeyatts THEN i.indkey::text END AS carried,
      ${YOUNG("i", "indnullsnotdistinct", "k.contype = 'u'")} AS nulls_same, x.reloptions AS settings
    FROM pg_constraint k JOIN pg_namespace n ON n.oid = k.connamespace
    LEFT JOIN pg_index i ON i.indexrelid = k.conindid AND k.contype IN ('p', 'u')
    LEFT JOIN pg_class x ON x.oid = i.indexrelid
    WHERE k.contype IN ('p', 'u', 'f', 'c') AND k.conrelid <> 0 AND k.conparentid = 0 AND ${USERS}
    ORDER BY k.conrelid, k.conname`,
-  `SELECT i.indrelid::int8 AS table_oid, c.relname AS name, i.indisunique AS is_unique, m.amname AS method, i.indkey::int2[]::int[] AS columns,
-     i.indoption::int2[]::int[] AS options, i.indnkeyatts AS parts, i.indisvalid AS valid, c.reloptions AS settings,
+  `SELECT i.indrelid::int8 AS table_oid, c.relname AS name, i.indisunique AS is_unique, m.amname AS method, i.indkey::text AS columns,
+     i.indoption::text AS options, i.indnkeyatts AS parts, i.indisvalid AS valid, c.reloptions AS settings,
      ${YOUNG("i", "indnullsnotdistinct", "i.indisunique")} AS nulls_same,
      CASE WHEN i.indexprs IS NOT NULL THEN ARRAY(SELECT pg_get_indexdef(i.indexrelid, p, false) FROM generate_series(1, i.indnkeyatts) p) END AS texts,
      CASE WHEN i.indpred IS NOT NULL THEN pg_get_expr(i.indpred, i.indrelid) END AS predicate,
-     ARRAY(SELECT CASE WHEN NOT o.opcdefault THEN o.opcname END FROM unnest(i.indclass::oid[]) WITH ORDINALITY u(oid, at) JOIN pg_opclass o ON o.oid = u.oid ORDER BY at)::text[] AS classes,
-     CASE WHEN EXISTS (SELECT 1 FROM unnest(i.indcollation::oid[]) u(oid) WHERE u.oid NOT IN (0, 100)) THEN
+     i.indclass::text AS classes,
+     CASE WHEN i.indcollation::text ~ '[^0 1]|[1-9][1-9]|10[1-9]|[^1 ]00' THEN
        ARRAY(SELECT CASE WHEN u.oid <> coalesce(a.attcollation, 100) THEN l.collname END
          FROM unnest(i.indcollation::oid[], i.indkey::int2[]) WITH ORDINALITY u(oid, number, at) LEFT JOIN pg_collation l ON l.oid = u.oid
          LEFT JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = u.number WHERE at <= i.indnkeyatts ORDER BY at)::text[] END AS collations
    FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid JOIN pg_namespace n ON n.oid = c.relnamespace JOIN pg_am m ON m.oid = c.relam
    WHERE ${USERS} AND NOT EXISTS (SELECT 1 FROM pg_constraint k WHERE k.conindid = i.indexrelid AND k.contype IN ('p', 'u', 'x'))
    ORDER BY i.indrelid, c.relname`,
+  "SELECT oid::int8::text AS oid, opcname AS name FROM pg_opclass WHERE NOT opcdefault",
   `SELECT c.relname AS name, ${PLACE}, quote_ident(c.relname) AS quoted, quote_ident(n.nspname) AS quoted_namespace,
      format_type(s.seqtypid, NULL) AS type, s.seqstart::text AS start, s.seqincrement::text AS increment, s.seqmax::text AS maximum,
      s.seqmin::text AS minimum, s.seqcache::text AS cache, s.seqcycle AS cycle, p.refobjid::int8 AS table_oid,
@@ -137,6 +138,11 @@ export const catalogQueries = [
    SELECT 'extension', e.extname, NULL, NULL, true FROM pg_extension e WHERE e.extname <> 'plpgsql'`,
 ];
 
+/** Tables whose file has no page; one that is empty otherwise is counted like any other. */
+export const emptyTables = `SELECT c.relname AS name, NULLIF(n.nspname, current_schema()) AS namespace
+  FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+  WHERE c.relkind = 'r' AND ${USERS} AND pg_relation_size(c.oid) = 0`;
+
 /** What the catalog says; the lists are the answers to `catalogQueries`, in that order. */
 export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalog {
   const [
@@ -144,6 +150,7 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
     columnRows = [],
     constraintRows = [],
     indexRows = [],
+    classRows = [],
     sequenceRows = [],
     typeRows = [],
     otherRows = [],
@@ -151,6 +158,7 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
   const columns = groupRows(columnRows, "table_oid");
   const constraints = groupRows(constraintRows, "table_oid");
   const indexes = groupRows(indexRows, "table_oid");
+  const classes = new Map(classRows.map(({ oid, name }) => [String(oid), String(name)]));
   const triggers = groupRows(
     otherRows.filter(({ kind }) => kind === "trigger"),
     "table_oid",
@@ -187,16 +195,17 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
         return { ...column, stamp: "updated" };
       });
     const spell = (text: unknown) => spellExpression(String(text), read, TOKENS);
-    const own = (numbers: unknown) => (numbers as number[]).map(number => names.get(oid)?.get(number) ?? "");
+    const own = (numbers: readonly number[]) => numbers.map(number => names.get(oid)?.get(number) ?? "");
     const parts = constraints.get(oid) ?? [];
     const of = (kind: string) => parts.filter(part => part["kind"] === kind);
     const keyed = (part: CatalogRow): Key => {
-      const carried = part["carried"] as number[] | null;
+      const columns = numbersOf(part["columns"]);
+      const carried = numbersOf(part["carried"]).slice(columns.length);
       return {
         name: String(part["name"]),
-        columns: own(part["columns"]),
+        columns: own(columns),
         ...deferrableOf(part),
-        ...(carried && { include: own(carried.slice((part["columns"] as number[]).length)) }),
+        ...(carried.length > 0 && { include: own(carried) }),
         ...optionsOf({ ...nullsOf(part), ...settingsOf(part) }),
       };
     };
@@ -214,7 +223,7 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
       columns: read.map(column => spellComputed(column, spell)),
       ...(key && { key }),
       uniques: of("u").map(keyed),
-      indexes: valid.map(index => readIndex(index, own, spell)),
+      indexes: valid.map(index => readIndex(index, { own, spell, classes })),
       foreignKeys: foreignKeys.map(part => readReference(part, own, addresses, names)),
       checks: of("c").map((part): Check => ({
         name: String(part["name"]),
@@ -245,6 +254,11 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
     schema: { tables, ...(definitions.length > 0 && { definitions }) },
     leftAlone: [...leftAlone(otherRows, addresses, stamps), ...unread],
   };
+}
+
+/** `{1,2}` or `1 2`, as the server writes arrays and vectors: quicker than having the driver read them. */
+function numbersOf(text: unknown): number[] {
+  return typeof text === "string" ? (text.match(/\d+/g) ?? []).map(Number) : [];
 }
 
 function placeOfRow(row: CatalogRow): Pick<Table, "name" | "namespace"> {
@@ -287,29 +301,34 @@ function readColumn(row: CatalogRow): Column {
     string,
     string | boolean | null
   >;
-  const storage = STORAGE[String(row["storage"])];
-  const compression = COMPRESSION[String(row["compression"])];
-  const statistics = Number(row["statistics"] ?? -1);
   return {
     name: String(name),
     type: { kind: "native", sql: { [NAME]: shortType(String(type)) } },
     nullable: required !== true,
-    ...(computed === "s" || computed === "v"
-      ? { computed: { sql: String(expression), stored: computed === "s" } }
-      : expression !== null && { default: { kind: "sql", sql: String(expression) } as const }),
-    ...(identity === "d"
-      ? { identity: "serial" as const }
-      : identity === "a"
-        ? { identity: "always" as const }
-        : {}),
-    ...(typeof collation === "string" && { collation }),
-    ...(typeof note === "string" && { note }),
-    ...optionsOf({
-      ...(storage && { storage }),
-      ...(compression && { compression }),
-      ...(statistics >= 0 && { statistics: String(statistics) }),
-    }),
+    ...(expression !== null && readExpression(String(expression), computed)),
+    ...(identity !== "" && { identity: identity === "d" ? "serial" : "always" }),
+    ...(collation !== null && { collation: String(collation) }),
+    ...(note !== null && { note: String(note) }),
+    ...storageOf(row),
   };
+}
+
+function readExpression(sql: string, computed: unknown): Pick<Column, "computed" | "default"> {
+  return computed === ""
+    ? { default: { kind: "sql", sql } }
+    : { computed: { sql, stored: computed === "s" } };
+}
+
+/** Where and how the values are kept, where that is not as usual for the type. */
+function storageOf({ storage, compression, statistics }: CatalogRow): { options?: Options } {
+  const counted = Number(statistics ?? -1);
+  if (storage === null && compression === "" && counted < 0) return {};
+  const [kept, packed] = [STORAGE[String(storage)], COMPRESSION[String(compression)]];
+  return optionsOf({
+    ...(kept && { storage: kept }),
+    ...(packed && { compression: packed }),
+    ...(counted >= 0 && { statistics: String(counted) }),
+  });
 }
 
 /** A column with what is unusual about the sequence it owns; `counted`: whether its values come from there. */
@@ -324,9 +343,7 @@ function withCounter(
   const known = column.options?.[NAME] ?? {};
   const name = addressOf(placeOfRow(counter));
   if (column.identity) {
-    const usual = new RegExp(`^${escapeRegExp(sequenceName(table, column.name))}\\d*$`).test(
-      String(counter["name"]),
-    );
+    const usual = isUsualName(String(counter["name"]), sequenceName(table, column.name));
     return {
       column: {
         ...column,
@@ -346,8 +363,9 @@ function withCounter(
   };
 }
 
-function escapeRegExp(text: string): string {
-  return text.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
+/** The server's own name for a sequence, with a number behind it where that was taken. */
+function isUsualName(name: string, usual: string): boolean {
+  return name === usual || (name.startsWith(usual) && /^\d+$/.test(name.slice(usual.length)));
 }
 
 /** Largest and smallest numbers of the types a sequence can have. */
@@ -417,7 +435,7 @@ const ACTIONS: Readonly<Record<string, Action>> = {
 
 function readReference(
   part: CatalogRow,
-  own: (numbers: unknown) => string[],
+  own: (numbers: readonly number[]) => string[],
   addresses: ReadonlyMap<string, string>,
   names: ReadonlyMap<string, ReadonlyMap<number, string>>,
 ): ForeignKey {
@@ -425,17 +443,21 @@ function readReference(
   const set = part["set_columns"];
   return {
     name: String(part["name"]),
-    columns: own(part["columns"]),
+    columns: own(numbersOf(part["columns"])),
     references: {
       table: addresses.get(target) ?? "",
-      columns: (part["target_columns"] as number[]).map(number => names.get(target)?.get(number) ?? ""),
+      columns: numbersOf(part["target_columns"]).map(number => names.get(target)?.get(number) ?? ""),
     },
     onDelete: ACTIONS[String(part["on_delete"])] ?? "no action",
     onUpdate: ACTIONS[String(part["on_update"])] ?? "no action",
     ...deferrableOf(part),
     ...optionsOf({
       ...(part["matching"] === "f" && { match: "full" }),
-      ...(typeof set === "string" && { "set columns": own(JSON.parse(set)).map(quote).join(", ") }),
+      ...(typeof set === "string" && {
+        "set columns": own(JSON.parse(set) as number[])
+          .map(quote)
+          .join(", "),
+      }),
       ...(part["valid"] === false && { "not valid": "yes" }),
     }),
   };
@@ -444,11 +466,19 @@ function readReference(
 /** Bits of pg_index.indoption: 1 descending, 2 nulls first. */
 function readIndex(
   row: CatalogRow,
-  own: (numbers: unknown) => string[],
-  spell: (text: unknown) => string,
+  {
+    own,
+    spell,
+    classes,
+  }: {
+    readonly own: (numbers: readonly number[]) => string[];
+    readonly spell: (text: unknown) => string;
+    /** Names of operator classes that are not their types' usual ones. */
+    readonly classes: ReadonlyMap<string, string>;
+  },
 ): Index {
-  const [numbers, options] = [row["columns"] as number[], row["options"] as number[]];
-  const [texts, classes] = [row["texts"] as string[] | null, row["classes"] as (string | null)[]];
+  const [numbers, options] = [numbersOf(row["columns"]), numbersOf(row["options"])];
+  const [texts, used] = [row["texts"] as string[] | null, String(row["classes"]).split(" ")];
   const collations = row["collations"] as (string | null)[] | null;
   const count = Number(row["parts"]);
   const parts = numbers.slice(0, count).map((number, at): IndexPart => {
@@ -458,7 +488,7 @@ function readIndex(
       ...(number === 0 ? { sql: spell(texts?.[at]) } : { column: own([number])[0]! }),
       ...(descending && { descending }),
       ...(descending !== first && { nulls: first ? "first" : "last" }),
-      ...(classes[at] && { operatorClass: classes[at] }),
+      ...(classes.has(used[at]!) && { operatorClass: classes.get(used[at]!)! }),
       ...(collations?.[at] && { collation: collations[at] }),
     };
   });

@@ -1,5 +1,5 @@
 import type { Dialect } from "../dialect.js";
-import { catalogQueries, readCatalog } from "./catalog.js";
+import { catalogQueries, emptyTables, readCatalog } from "./catalog.js";
 import { quote } from "./expressions.js";
 import { raise, unspell } from "./raise.js";
 import { attachments, render, scriptNotes } from "./render.js";
@@ -19,6 +19,7 @@ export const postgres: Dialect = {
   render,
   scriptNotes,
   catalogQueries,
+  emptyTables,
   readCatalog,
   respells: true,
   keepsOrder: false,

@@ -39,6 +39,7 @@ export function raiseType(text: string): DataType {
 
 /** What format_type says, in the short spelling: `character varying(20)` → `varchar(20)`. */
 export function shortType(text: string): string {
+  if (!text.includes(" ") && !text.startsWith("character")) return text;
   return text
     .replace(/^character varying\b/, "varchar")
     .replace(/^character\b/, "char")

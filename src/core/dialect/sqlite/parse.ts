@@ -111,13 +111,19 @@ class TableBody {
     const hasRowid = options["without rowid"] === undefined && !this.inlineDescending;
     return {
       name: "",
-      columns: columns.map(column => ({
-        ...(isRowid(column, key) && hasRowid ? asRowid(column) : column),
-        ...(capitals && { type: { kind: "native", sql: { [NAME]: typeOf(column).toLowerCase() } } as const }),
-        ...(column.computed && {
-          computed: { ...column.computed, sql: spell(column.computed.sql as string) },
-        }),
-      })),
+      columns: columns.map(column => {
+        const rowid = hasRowid && isRowid(column, key) ? asRowid(column) : column;
+        if (!capitals && !column.computed) return rowid;
+        return {
+          ...rowid,
+          ...(capitals && {
+            type: { kind: "native", sql: { [NAME]: typeOf(column).toLowerCase() } } as const,
+          }),
+          ...(column.computed && {
+            computed: { ...column.computed, sql: spell(column.computed.sql as string) },
+          }),
+        };
+      }),
       ...(key && { key }),
       uniques: this.uniques.map(unique => ({ ...unique, columns: unique.columns.map(spelled) })),
       indexes: [],
@@ -133,9 +139,7 @@ class TableBody {
   private readColumn(): void {
     const { reader } = this;
     const name = reader.name();
-    const type = reader
-      .textUntil(token => token.kind === "word" && AFTER_TYPE.has(token.text.toUpperCase()))
-      .replace(/\s+/g, " ");
+    const type = reader.textUntil(() => AFTER_TYPE.has(reader.word())).replace(/\s+/g, " ");
     let column: Column = { name, type: { kind: "native", sql: { [NAME]: type } }, nullable: true };
     let constraint = "";
     while (!reader.isSymbol(",") && !reader.isSymbol(")") && !reader.isAtEnd()) {
@@ -353,10 +357,23 @@ function readIndexedColumns(reader: Reader): IndexedColumn[] {
 /** Walks over the tokens that mean something. */
 class Reader {
   private readonly tokens: Token[];
+  /** The tokens that are words, in capitals; "" for any other. */
+  private readonly words: string[];
   private at = 0;
 
   constructor(private readonly sql: string) {
-    this.tokens = tokenize(sql, TOKENS).filter(matters);
+    this.tokens = [];
+    this.words = [];
+    for (const token of tokenize(sql, TOKENS)) {
+      if (!matters(token)) continue;
+      this.tokens.push(token);
+      this.words.push(token.kind === "word" ? token.text.toUpperCase() : "");
+    }
+  }
+
+  /** The next word in capitals; "" when something else comes next. */
+  word(): string {
+    return this.words[this.at] ?? "";
   }
 
   peek(): Token | undefined {
@@ -383,18 +400,17 @@ class Reader {
   }
 
   isWord(words: ReadonlySet<string>): boolean {
-    const token = this.peek();
-    return token?.kind === "word" && words.has(token.text.toUpperCase());
+    return words.has(this.word());
   }
 
   /** Takes these words if they come next, all or none. */
   takeWords(...words: readonly string[]): boolean {
-    const found = words.every((word, index) => {
-      const token = this.tokens[this.at + index];
-      return token?.kind === "word" && token.text.toUpperCase() === word;
-    });
-    if (found) this.at += words.length;
-    return found;
+    if (this.words[this.at] !== words[0]) return false;
+    for (let index = 1; index < words.length; index += 1) {
+      if (this.words[this.at + index] !== words[index]) return false;
+    }
+    this.at += words.length;
+    return true;
   }
 
   /** A name, however it is quoted; SQLite takes a string for one too. */
