@@ -45,9 +45,22 @@ try {
   quiet("forward", "--yes");
   quiet("back");
   await shoot("status", ["status"]);
+  adoptShop();
+  await shoot("adopt", ["adopt", "--target", "shop"]);
+  await shootText("adopted-model", "cat models/order.ts models/order-line.ts");
 } finally {
   server.kill();
   rmSync(join(studio, ".."), { recursive: true, force: true });
+}
+
+/** A project of its own for the shop's database, which was there before. */
+function adoptShop() {
+  for (const name of ["models", "migrations"]) rmSync(join(studio, name), { recursive: true, force: true });
+  const database = new LibSql(join(studio, "shop.db"));
+  database.exec(readFileSync(join(demo, "shop.sql"), "utf8"));
+  database.close();
+  const place = `{ dialect: "sqlite", file: "shop.db" }`;
+  writeFileSync(join(studio, "emberset.config.ts"), `export default { targets: { shop: ${place} } };\n`);
 }
 
 function useModels(version) {
@@ -65,15 +78,24 @@ function quiet(...args) {
   execFileSync(process.execPath, [program, ...args], { cwd: studio, stdio: "ignore" });
 }
 
-/** One command in a terminal window of 1280 by 800. */
+/** One command of Emberset's in a terminal window of 1280 by 800. */
 async function shoot(name, args, rest = "") {
   const typed = args.map(arg => (/\s/.test(arg) ? JSON.stringify(arg) : arg)).join(" ");
+  const color = rest ? "" : "FORCE_COLOR=1";
+  await shootText(
+    name,
+    `emberset ${typed}`,
+    `${color} ${process.execPath} ${program} ${typed} < /dev/null ${rest}`,
+  );
+}
+
+/** What a command of the shell prints; `typed` is what is shown as typed. */
+async function shootText(name, typed, command = typed) {
   const done = join(studio, "..", `${name}.done`);
   const script = join(studio, "..", `${name}.sh`);
-  const color = rest ? "" : "FORCE_COLOR=1";
   writeFileSync(
     script,
-    `cd ${studio}\nprintf '\\033[1m$ emberset %s\\033[0m\\n' '${typed}'\n${color} ${process.execPath} ${program} ${typed} < /dev/null ${rest}\ntouch ${done}\nsleep 60\n`,
+    `cd ${studio}\nprintf '\\033[1m$ %s\\033[0m\\n' '${typed}'\n${command}\ntouch ${done}\nsleep 60\n`,
   );
   const terminal = spawn(
     "xterm",

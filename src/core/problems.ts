@@ -313,6 +313,12 @@ const database = {
     received: v.place,
     repair: "use a user who may see all of the schema, such as the one who owns the tables",
   })),
+  noTls: define("E416", 4, (v: { target: string; place: string; reason: string }) => ({
+    what: `No safe connection to the server of target ${v.target} comes about: ${v.reason}`,
+    received: v.place,
+    repair:
+      "see that the server offers TLS and that its certificate is one you trust, or change what `url` asks for (sslmode on PostgreSQL, ssl on MariaDB)",
+  })),
 };
 
 /** Stopped for safety. */

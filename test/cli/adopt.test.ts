@@ -267,3 +267,57 @@ describe.each(["sqlite", "postgres", "mariadb"])("a grown %s database", dialect 
     expect(old.dump(true)).toEqual(before);
   });
 });
+
+test.runIf(servers.mariadb)("a catalog that shows its reader only a part is refused", async () => {
+  const place = await onServer(servers.mariadb!);
+  await place.run(
+    "CREATE TABLE a (id int PRIMARY KEY); CREATE TABLE b (a int, FOREIGN KEY (a) REFERENCES a (id))",
+  );
+  const user = `'looker${process.pid}'@'%'`;
+  await place.run(`CREATE USER ${user} IDENTIFIED BY 'hush'; GRANT SELECT ON ${place.database}.* TO ${user}`);
+  onTestFinished(() => servers.mariadb!.run(`DROP USER ${user}`));
+  const studio = place.studio();
+  const url = studio.read("emberset.config.ts").replace(/\/\/[^@]*@/, `//looker${process.pid}:hush@`);
+  studio.write("emberset.config.ts", url);
+  for (const command of ["adopt", "describe"]) {
+    const { status, stderr } = studio.emberset(command);
+    expect([status, stderr]).toEqual([4, expect.stringMatching(/^E415 (?![^]*hush)/)]);
+  }
+});
+
+test.runIf(servers.postgres)(
+  "where nobody may make a database, the baseline is tried on an embedded one",
+  async () => {
+    const place = await onServer(servers.postgres!);
+    const user = `potter${process.pid}`;
+    await place.run(
+      `CREATE ROLE ${user} LOGIN PASSWORD 'hush'; GRANT ALL ON SCHEMA public TO ${user}; SET ROLE ${user}; CREATE TABLE pots (id serial PRIMARY KEY, name text NOT NULL CHECK (name <> ''))`,
+    );
+    onTestFinished(async () => {
+      await place.run(`DROP OWNED BY ${user}`);
+      await servers.postgres!.run(`DROP ROLE ${user}`);
+    });
+    const studio = place.studio();
+    studio.write(
+      "emberset.config.ts",
+      studio.read("emberset.config.ts").replace(/\/\/[^@]*@/, `//${user}:hush@`),
+    );
+    expect(studio.ok("adopt")).toContain(
+      "Proven: on an embedded PostgreSQL the baseline makes the same schema",
+    );
+  },
+);
+
+test("what is in the way of adopting is told, and nothing is written", () => {
+  const studio = new Studio({
+    "emberset.config.ts":
+      'export default { models: ["models/*.ts"], targets: { local: { dialect: "sqlite", file: "studio.db" } } };\n',
+  });
+  studio.sql("", "studio.db");
+  expect(studio.emberset("adopt").stderr).toMatch(/^E112 The database has no tables/);
+  studio.sql("CREATE TABLE pots (id INTEGER PRIMARY KEY)", "studio.db");
+  studio.write("models/own.ts", "export const own = 1;\n");
+  expect(studio.emberset("adopt").stderr).toMatch(/^E111 There are models already[^]*models\/own\.ts/);
+  expect(studio.read("models/own.ts")).toBe("export const own = 1;\n");
+  expect(studio.rows("SELECT name FROM sqlite_schema", "studio.db")).toEqual([["pots"]]);
+});

@@ -5,6 +5,16 @@ import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
 import { KILN_HOUSE, Studio } from "./studio.js";
 
+/** Asks again and again until there is an answer. */
+async function until<T>(ask: () => Promise<T | undefined>): Promise<T> {
+  for (let tries = 0; tries < 200; tries += 1) {
+    const answer = await ask();
+    if (answer !== undefined) return answer;
+    await new Promise(resolve => setTimeout(resolve, 50));
+  }
+  throw new Error("no answer");
+}
+
 const engines = { PostgreSQL: await postgresEngine(), MariaDB: await mariadbEngine() };
 
 describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
@@ -26,10 +36,14 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
   const addRows = async (version: string) => {
     for (const sql of rows(version)) await engine!.run(sql);
   };
-  const stateOf = async () =>
-    JSON.stringify(
-      (await engine!.readCatalog()).schema.tables.filter(({ name }) => name !== "emberset_ledger"),
-    );
+  /** All that is there but for the ledger; tables and indexes that were made anew stand last, so by name. */
+  const stateOf = async () => {
+    const { schema } = await engine!.readCatalog();
+    const byName = <T extends { readonly name: string }>(list: readonly T[]) =>
+      [...list].sort((a, b) => (a.name < b.name ? -1 : 1));
+    const tables = schema.tables.filter(({ name }) => name !== "emberset_ledger");
+    return JSON.stringify(byName(tables).map(table => ({ ...table, indexes: byName(table.indexes) })));
+  };
 
   test.runIf(engine)("the co-operative's three versions, forward with rows, and back", async () => {
     const project = studio();
@@ -127,6 +141,102 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
       expect(title).toBe(engine!.dialect.title);
     },
   );
+
+  test.runIf(engine)(
+    "no TLS where it is asked for, and a connection cut in the middle, are told as what they are",
+    async () => {
+      const project = studio();
+      const asked = engine!.dialect.name === "postgres" ? "sslmode=require" : "ssl=true";
+      const offered = await engine!.rows(
+        engine!.dialect.name === "postgres"
+          ? "SELECT current_setting('ssl') AS offered"
+          : "SELECT @@have_ssl AS offered",
+      );
+      // A server that offers it has a certificate of its own making, which only require does not mind.
+      if (!["on", "YES"].includes(String(offered[0]!["offered"]))) {
+        const safe = studio().write(".env", `STUDIO_URL=${url()}?${asked}\n`);
+        const { status, stderr } = safe.emberset("describe");
+        expect([status, stderr]).toEqual([4, expect.stringMatching(/^E416 No safe connection/)]);
+      }
+
+      project.ok("draft", "first tables");
+      const file = `migrations/0001-first-tables/forward.${engine!.dialect.name}.sql`;
+      const [wait, running, end] =
+        engine!.dialect.name === "postgres"
+          ? [
+              "SELECT pg_sleep(60)",
+              "SELECT pid AS id FROM pg_stat_activity WHERE query LIKE 'SELECT pg_sleep(60)%'",
+              "SELECT pg_terminate_backend(?)",
+            ]
+          : [
+              "SELECT sleep(60)",
+              "SELECT ID AS id FROM information_schema.PROCESSLIST WHERE INFO LIKE 'SELECT sleep(60)%'",
+              "KILL ?",
+            ];
+      project.write(file, `${wait};\n${project.read(file)}`);
+      const done = project.finish("forward");
+      const found = await until(async () => (await engine!.rows(running))[0]?.["id"]);
+      await engine!.run(end.replace("?", String(found)));
+      const { status, stderr } = await done;
+      expect([status, stderr]).toEqual([4, expect.stringMatching(/^E413 /)]);
+      expect(await stateOf()).toBe("[]");
+      project.write(file, project.read(file).replace(`${wait};\n`, ""));
+      expect(project.ok("forward")).toContain("1 migration ran");
+    },
+  );
+
+  test.runIf(engine)(
+    "a view or a trigger that a change stands on is named, and nothing is changed",
+    async () => {
+      const project = studio();
+      project.ok("draft", "first tables");
+      project.ok("forward");
+      await engine!.run("CREATE VIEW heavy AS SELECT title FROM pieces WHERE weight > 2000");
+      const before = await stateOf();
+      const piece = project.read("models/piece.ts");
+      project.write(
+        "models/piece.ts",
+        piece.replace(', checks: { sane_weight: "{weight} < 40000" }', "").replace(/^.* weight\?.*\n/m, ""),
+      );
+      project.ok("draft", "no weight");
+      const { status, stderr } = project.emberset("forward", "--yes");
+      expect([status, stderr]).toEqual([4, expect.stringMatching(/^E40[58] [^]*view heavy/)]);
+      expect(await stateOf()).toBe(before);
+      await engine!.run("DROP VIEW heavy");
+      expect(project.ok("forward", "--yes")).toContain("1 migration ran");
+    },
+  );
+
+  test.runIf(engine)("drift is taken in, or put right", async () => {
+    const project = studio();
+    project.ok("draft", "first tables");
+    expect(project.emberset("adopt", "--drift").stderr).toMatch(/^E510 [^]*0001/);
+    project.ok("forward");
+    const before = await stateOf();
+    expect(project.emberset("adopt", "--drift").stderr).toMatch(/^E112 /);
+    expect(project.emberset("adopt").stderr).toMatch(/^E111 .*migrations/);
+    await engine!.run("ALTER TABLE potters ADD COLUMN wheel varchar(20) DEFAULT 'kick'");
+    await engine!.run("CREATE INDEX by_name ON potters (name)");
+    await engine!.run("CREATE TABLE wheels (id integer PRIMARY KEY, label text NOT NULL)");
+    const drifted = await stateOf();
+
+    const taken = project.ok("adopt", "--drift", "--title", "wheels");
+    expect(taken).toMatch(/Potter:\n.*\bwheel\?: string;\n.*by_name/);
+    expect(project.read("models/wheel.ts")).toContain("export class Wheel {");
+    expect(project.ok("status", "--strict")).toContain("2 run · 0 pending · no drift");
+    expect(await stateOf()).toBe(drifted);
+    expect(project.ok("back", "--yes")).toContain("0002-wheels");
+    expect(await stateOf()).toBe(before);
+
+    project.ok("forward");
+    expect(project.ok("status")).toContain("no drift");
+    await engine!.run("DROP INDEX by_name" + (engine!.dialect.name === "mariadb" ? " ON potters" : ""));
+    const right = project.ok("adopt", "--drift", "--title", "lost index", "--put-right");
+    expect(right).toContain("0004-put-lost-index-right takes it away again");
+    project.ok("forward");
+    expect(await stateOf()).toBe(drifted);
+    expect(project.ok("status", "--strict")).toContain("4 run · 0 pending · no drift");
+  });
 
   test.runIf(engine)("--create-database makes the database", async () => {
     const project = studio();

@@ -71,6 +71,17 @@ export class Studio {
     return spawn(process.execPath, [PROGRAM(), ...args], { ...this.options(), stdio: "ignore" });
   }
 
+  /** Runs a command without waiting for it. @returns how it ends */
+  finish(...args: readonly string[]): Promise<Run> {
+    const child = spawn(process.execPath, [PROGRAM(), ...args], this.options());
+    const [stdout, stderr]: [string[], string[]] = [[], []];
+    child.stdout.on("data", text => void stdout.push(String(text)));
+    child.stderr.on("data", text => void stderr.push(String(text)));
+    return new Promise(resolve =>
+      child.once("close", status => resolve({ status, stdout: stdout.join(""), stderr: stderr.join("") })),
+    );
+  }
+
   sql(text: string, file = "kiln-house.db"): void {
     const database = new LibSql(this.path(file));
     database.exec(text);

@@ -98,7 +98,7 @@ function driftText(result: AdoptDriftResult, { colours }: Session): string {
 }
 
 function proofText({ same, where, remarks }: Proof, colours: Colours): string[] {
-  if (same) return [`Proven: on ${where ?? ""} the baseline makes the same schema.`];
+  if (same) return [colours.green(`Proven: on ${where ?? ""} the baseline makes the same schema.`)];
   const head =
     same === undefined
       ? "Not proven: the baseline could not be tried on an empty database."

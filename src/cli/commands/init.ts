@@ -44,7 +44,8 @@ function text({ folder, written }: InitResult, { colours }: Session): string {
     ...written.map(file => `  ${file}`),
     "",
     colours.gray(
-      `Next: look at models/potter.ts, write your own, then${place === "." ? "" : ` cd ${place} and`} emberset check`,
+      `Next: look at models/potter.ts, write your own, then${place === "." ? "" : ` cd ${place} and`} emberset check;`,
     ),
+    colours.gray("      or take over a database that exists with emberset adopt"),
   ].join("\n");
 }

@@ -2,7 +2,7 @@ import pluralize from "pluralize";
 import { columnsOfPart } from "../change/columns-used.js";
 import type { Dialect } from "../dialect/dialect.js";
 import { placeOf } from "../dialect/tokens.js";
-import { addressOf, tablesByAddress } from "../schema/address.js";
+import { addressOf, parseAddress, tablesByAddress } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
 import { showDataType } from "../schema/data-type.js";
 import {
@@ -128,7 +128,10 @@ function planProperties(
     properties.set(name, take(name));
   for (const [column, { references }] of owned) {
     const base = column.replace(new RegExp(`[_ ]?${escaped(references.columns[0]!)}$`, "i"), "");
-    properties.set(column, take(base === "" ? column : base));
+    properties.set(
+      column,
+      take(base === "" ? pluralize.singular(parseAddress(references.table).name) : base),
+    );
   }
   const references = table.foreignKeys.flatMap((foreignKey): ReferencePlan[] => {
     const target = byAddress.get(foreignKey.references.table);
@@ -332,7 +335,9 @@ class ClassWriter {
       ...table.uniques.map(
         unique => [`unique ${unique.name}`, line("unique", this.uniqueOption(unique))] as const,
       ),
-      ...checks.map(check => [`check ${check.name}`, line("checks", this.checkOptions([check])[0])] as const),
+      ...checks.flatMap(check =>
+        this.checkOptions([check]).map(option => [`check ${check.name}`, line("checks", option)] as const),
+      ),
     ]);
   }
 
@@ -468,24 +473,28 @@ class ClassWriter {
   }
 
   private checkOptions(checks: readonly Check[]): CodeValue[] {
-    return checks.map(check => {
-      const rule = this.settledSql(check);
-      return {
-        name: check.name,
-        holds: this.text(rule),
-        field: check.column === undefined ? undefined : this.property(check.column),
-        options: check.options as CodeValue,
-      };
+    return checks.flatMap(check => {
+      const holds = this.settledSql(check);
+      if (holds === undefined) return [];
+      return [
+        {
+          name: check.name,
+          holds: this.text(holds),
+          field: check.column === undefined ? undefined : this.property(check.column),
+          options: check.options as CodeValue,
+        },
+      ];
     });
   }
 
-  private settledSql(check: Check): SqlText {
-    const [rule] = check.rules;
-    if (check.rules.length === 1 && rule?.kind === "sql") return rule.sql;
+  /** undefined: the dialect holds it in another way. */
+  private settledSql(check: Check): SqlText | undefined {
+    const [only] = check.rules;
+    if (check.rules.length === 1 && only?.kind === "sql") return only.sql;
     const { columns } = this.plan.table;
     const table: Table = { name: "", columns, uniques: [], indexes: [], foreignKeys: [], checks: [check] };
-    const settled = this.options.dialect.settle({ tables: [table] }).tables[0]!.checks[0]!.rules[0]!;
-    return settled.kind === "sql" ? settled.sql : "";
+    const settled = this.options.dialect.settle({ tables: [table] }).tables[0]?.checks[0]?.rules[0];
+    return settled?.kind === "sql" ? settled.sql : undefined;
   }
 
   private field(column: Column): string {

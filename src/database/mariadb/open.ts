@@ -6,6 +6,7 @@ import { Problem, problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
 import { EngineError, type Database, type Value } from "../database.js";
 import type { OpenOptions } from "../open.js";
+import { isTlsFailure } from "../tls.js";
 import { refuseBreaking } from "./views.js";
 
 /** The oldest server whose catalog is read right and whose ALTER TABLE knows all that is written. */
@@ -95,7 +96,8 @@ export async function openMariadb(target: TargetSettings, { mode, trace }: OpenO
 async function connect(target: TargetSettings, uri: string): Promise<Connection> {
   try {
     return await createConnection({
-      uri,
+      // The driver wants an object where people write a word.
+      uri: uri.replace(/([?&])ssl=true(?=&|$)/, "$1ssl={}"),
       connectTimeout: 10_000,
       supportBigNumbers: true,
       dateStrings: true,
@@ -135,6 +137,7 @@ function explain(error: unknown, sql: string, target: TargetSettings): unknown {
   if (error instanceof Problem) return error;
   const { code = "", errno, message } = error as { code?: string; errno?: number; message: string };
   const { name, place, lockTimeout } = target;
+  if (isTlsFailure(code, message)) return problems.noTls({ target: name, place, reason: message }, error);
   if (errno === 1049) return problems.noDatabase({ target: name, place, server: true }, error);
   if (errno === 1045 || errno === 1044 || errno === 1698)
     return problems.notLetIn({ target: name, place, reason: message }, error);

@@ -52,12 +52,20 @@ async function loadDriver(): Promise<typeof pg> {
   }
 }
 
+/** `sslmode` as the server's own client reads it: https://www.postgresql.org/docs/15/libpq-ssl.html */
+function inLibpqWords(url: string): string {
+  const parsed = new URL(url);
+  if (!parsed.searchParams.has("sslmode") || parsed.searchParams.has("uselibpqcompat")) return url;
+  parsed.searchParams.set("uselibpqcompat", "true");
+  return parsed.href;
+}
+
 async function connect(target: TargetSettings, url: string): Promise<pg.Client> {
   const { Client } = await loadDriver();
   let client: pg.Client;
   try {
     client = new Client({
-      connectionString: url,
+      connectionString: inLibpqWords(url),
       connectionTimeoutMillis: 10_000,
       application_name: "emberset",
     });

@@ -2,6 +2,7 @@ import type { CatalogRow } from "../../core/dialect/dialect.js";
 import { postgres } from "../../core/dialect/postgres/index.js";
 import { Problem, problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
+import { isTlsFailure } from "../tls.js";
 import { EngineError, type Database, type Trace, type Value } from "../database.js";
 
 /** Any number that others are unlikely to use: all runs of Emberset on one database take turns on it. */
@@ -104,13 +105,14 @@ export function explain(error: unknown, sql: string, target: TargetSettings): un
   const { code = "", message, detail } = error as { code?: string; message: string; detail?: string };
   const { name, place, lockTimeout } = target;
   const reason = [message, detail].filter(Boolean).join(": ");
+  if (isTlsFailure(code, message)) return problems.noTls({ target: name, place, reason: message }, error);
   if (code === "3D000") return problems.noDatabase({ target: name, place, server: true }, error);
   if (/^28/.test(code)) return problems.notLetIn({ target: name, place, reason }, error);
   if (code === "55P03") return problems.locked({ target: name, waited: `${lockTimeout / 1000} s` }, error);
   if (code === "25006" || code === "42501") return problems.readOnly({ place, reason }, error);
   if (
     /^(?:ECONNREFUSED|ENOTFOUND|EHOSTUNREACH|ETIMEDOUT|EAI_AGAIN)$/.test(code) ||
-    /timeout expired|does not support SSL/i.test(message)
+    /timeout expired/i.test(message)
   ) {
     return problems.unreachable({ target: name, place, reason: message || code }, error);
   }
