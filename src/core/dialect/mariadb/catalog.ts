@@ -13,7 +13,7 @@ import type { Catalog, CatalogRow, LeftAlone } from "../dialect.js";
 import { groupRows } from "../catalog-rows.js";
 import { spellExpression } from "../settle.js";
 import { NOW } from "./expressions.js";
-import { asUnique, isPlainUnique, TOKENS } from "./settle.js";
+import { asKey, asUnique, isPlainUnique, TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
 
 /** https://mariadb.com/kb/en/information-schema-tables/ */
@@ -84,7 +84,7 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
         ...column,
         ...(column.computed && { computed: { ...column.computed, sql: spell(column.computed.sql) } }),
       })),
-      ...(key && { key: asUnique(key) }),
+      ...(key && { key: asKey(key) }),
       uniques: plain.map(asUnique),
       indexes: own.filter(index => !plain.includes(index)),
       foreignKeys,

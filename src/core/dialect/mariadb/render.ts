@@ -451,8 +451,11 @@ function fillText(fill: Default): string {
 
 function partText(kind: PartKind, part: Parts[PartKind]): string {
   switch (kind) {
-    case "key":
-      return `PRIMARY KEY (${list((part as Parts["key"]).columns)})`;
+    case "key": {
+      const { columns, options } = part as Parts["key"];
+      const terms = JSON.parse(options?.[NAME]?.["terms"] ?? "[]") as string[];
+      return `PRIMARY KEY (${columns.map((column, at) => `${quote(column)}${terms[at] ?? ""}`).join(", ")})`;
+    }
     case "unique": {
       const unique = part as Parts["unique"];
       return `CONSTRAINT ${quote(part.name)} UNIQUE (${list(unique.columns)})${indexOptions(unique.options)}`;

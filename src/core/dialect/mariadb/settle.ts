@@ -1,4 +1,4 @@
-import type { Index, IndexPart, Rule, Schema, Table, Unique } from "../../schema/types.js";
+import type { Index, IndexPart, Key, Rule, Schema, Table, Unique } from "../../schema/types.js";
 import { settleSchema, type SettleRules } from "../settle.js";
 import { defaultText, NOW, ruleText } from "./expressions.js";
 import { isUnbounded, NAME, typeText } from "./types.js";
@@ -48,7 +48,7 @@ function settleTable(table: Table): Table {
   const plain = held.filter(isPlainUnique);
   return withServedReferences({
     ...table,
-    ...(table.key && { key: { name: "PRIMARY", columns: table.key.columns } }),
+    ...(table.key && { key: { ...table.key, name: "PRIMARY" } }),
     uniques: [...table.uniques, ...plain.map(asUnique)],
     indexes: held.filter(index => !plain.includes(index)),
     foreignKeys: table.foreignKeys.map(({ deferrable: _, ...foreignKey }) => foreignKey),
@@ -100,6 +100,17 @@ export function isPlainUnique(index: Index): boolean {
     index.method === undefined &&
     index.parts.every(part => "column" in part && !part.descending && part.length === undefined)
   );
+}
+
+/** The primary key; of a column it may hold only the beginning, or hold it the other way round. */
+export function asKey(index: Index): Key {
+  const terms = index.parts.map(({ length, descending }) =>
+    [length === undefined ? "" : `(${length})`, descending ? " DESC" : ""].join(""),
+  );
+  const options = terms.some(term => term !== "")
+    ? { options: { [NAME]: { terms: JSON.stringify(terms) } } }
+    : {};
+  return { ...asUnique(index), ...options };
 }
 
 export function asUnique({ name, parts, options }: Index): Unique {
