@@ -252,6 +252,48 @@ test("what a dialect in use cannot hold is said", () => {
   ]);
 });
 
+test("what a model says of one dialect only comes to that dialect, and what another lacks is said", () => {
+  @Stored({
+    namespace: "studio",
+    key: { name: "the_key", fields: ["nr", "kiln"] },
+    unique: [{ fields: ["code"], name: "once", deferrable: "deferred" }],
+    indexes: [{ fields: [{ sql: "lower({code})" }, { field: "nr", descending: true }], method: "gin" }],
+    checks: [{ name: "own", holds: "{nr} > 0" }],
+    fieldChecks: false,
+    options: { postgres: { unlogged: "yes" }, mariadb: { engine: "Aria" } },
+  })
+  class Firing {
+    @Key() @IsString() kiln!: string;
+    @Key() @IsInt() @Min(1) nr!: number;
+    @IsString() @Length(2, 9) @Field({ collation: { sqlite: "NOCASE" } }) code!: string;
+    @IsOptional()
+    @RefersTo(() => Firing, { fields: ["nr", "code"], to: ["nr", "code"], name: "self" })
+    other?: Firing;
+  }
+  const all = Object.values(dialects);
+  const { schema, findings } = buildSchema(describeEntities([Firing]), SNAKE, all);
+  expect(findings.map(({ code, what }) => `${code} ${what}`)).toEqual([
+    "A300 ix_firings_expression_nr is not made: SQLite has no indexes of the kind gin",
+    "A300 ix_firings_expression_nr is not made: MariaDB has no indexes over expressions",
+    "A300 once is looked at after each statement: SQLite does not defer it",
+    "A300 once is looked at after each statement: MariaDB does not defer it",
+  ]);
+  const held = Object.fromEntries(all.map(dialect => [dialect.name, dialect.settle(schema).tables[0]!]));
+  expect([held["sqlite"]!.name, held["postgres"]!.namespace, held["mariadb"]!.options]).toEqual([
+    "studio_firings",
+    "studio",
+    { mariadb: { engine: "Aria" } },
+  ]);
+  expect(held["postgres"]!.key).toEqual({ name: "the_key", columns: ["nr", "kiln"] });
+  expect(held["sqlite"]!.columns.map(({ collation }) => collation)).toEqual([undefined, undefined, "NOCASE"]);
+  expect(held["postgres"]!.checks).toEqual([{ name: "own", rules: [{ kind: "sql", sql: "{nr} > 0" }] }]);
+  expect(held["sqlite"]!.foreignKeys[0]).toMatchObject({
+    name: "self",
+    columns: ["nr", "code"],
+    references: { table: "studio_firings", columns: ["nr", "code"] },
+  });
+});
+
 test("names follow from the models", () => {
   const pascal: NamingRules = { tables: "singular", case: "pascal" };
   const camel: NamingRules = { tables: "plural", case: "camel" };

@@ -67,6 +67,7 @@ export function buildSchema(
   const tables = [...entities.map(entity => builder.table(entity)), ...builder.pairTables()];
   reportClashes(tables, builder, report);
   reportNames(tables, builder, dialects, report);
+  reportUndeferred(tables, builder, dialects, report);
   return {
     schema: {
       tables: tables.filter(
@@ -839,6 +840,33 @@ function reportClashes(tables: readonly Table[], builder: Builder, report: Repor
 function namedTwice(parts: readonly { readonly name: string }[]): string[] {
   const names = parts.map(({ name }) => name).filter(name => name !== "");
   return [...new Set(names.filter((name, at) => names.indexOf(name) !== at))];
+}
+
+/** Constraints that are to be looked at when a transaction ends, where a dialect looks at each statement. */
+function reportUndeferred(
+  tables: readonly Table[],
+  builder: Builder,
+  dialects: readonly Dialect[],
+  report: Report,
+): void {
+  for (const [at, table] of tables.entries()) {
+    const deferred = (each: Table) =>
+      [...(each.key ? [each.key] : []), ...each.uniques, ...each.foreignKeys].filter(part => part.deferrable);
+    if (deferred(table).length === 0) continue;
+    for (const dialect of dialects) {
+      const held = deferred(dialect.settle({ tables: [table] }).tables[0]!).map(({ columns }) =>
+        columns.join(),
+      );
+      for (const { name, columns } of deferred(table).filter(part => !held.includes(part.columns.join()))) {
+        report(
+          "A300",
+          { entity: builder.entityAt(at)?.name ?? table.name },
+          `${name || columns.join(", ")} is looked at after each statement: ${dialect.title} does not defer it`,
+          "order the statements of a transaction so that it holds all along there",
+        );
+      }
+    }
+  }
 }
 
 /** Names that a dialect in use does not take. */
