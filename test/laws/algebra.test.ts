@@ -6,7 +6,7 @@ import { invert } from "../../src/core/change/invert.js";
 import { order } from "../../src/core/change/order.js";
 import { dialects } from "../../src/core/dialect/registry.js";
 import { canonical, fingerprint, sameSchema } from "../../src/core/schema/canonical.js";
-import { arbitrarySchema, renamesBetween } from "./arbitrary-schema.js";
+import { arbitrarySchema, nameOrText, renamesBetween } from "./arbitrary-schema.js";
 import { RUNS, SEED } from "./runs.js";
 
 const schema = arbitrarySchema();
@@ -75,7 +75,7 @@ describe.each(Object.values(dialects))("settling for $title", dialect => {
 /** Tables by name, their columns in order; the order of named parts means nothing. */
 function byName({ tables }: ReturnType<typeof apply>) {
   const sorted = <T extends { readonly name: string }>(parts: readonly T[]) =>
-    [...parts].sort((x, y) => (x.name < y.name ? -1 : 1));
+    [...parts].sort((x, y) => (nameOrText(x) < nameOrText(y) ? -1 : 1));
   return sorted(tables).map(table => ({
     ...table,
     uniques: sorted(table.uniques),

@@ -36,10 +36,87 @@ export function arbitrarySchema({ tables = TABLE_NAMES }: SchemaOptions = {}): f
       fc.tuple(
         fc.constant(names),
         fc.array(arbitraryShape, { minLength: names.length, maxLength: names.length }),
+        fc.constantFrom(...STAGES),
       ),
     )
-    .map(([names, shapes]) => buildSchema(names, shapes));
+    .map(([names, shapes, stages]) => withOddities(buildSchema(names, shapes), shapes, stages));
 }
+
+/** The values of a type that stands beside the tables, where there is one. */
+const STAGES = [undefined, ["raw", "bisque"], ["raw", "glazed", "bisque"], ["bisque", "it's raw"]];
+
+/** What only one dialect knows, and what most tables do not have, rolled for each table. */
+const ODDITIES = ["", "", "unnamed", "counted", "options", "deferred", "staged", "keyless"] as const;
+
+function withOddities(
+  schema: Schema,
+  shapes: readonly Shape[],
+  stages: readonly string[] | undefined,
+): Schema {
+  const referred = new Set(
+    schema.tables.flatMap(table => table.foreignKeys.map(({ references }) => references.table)),
+  );
+  const tables = schema.tables.map((table, at): Table => {
+    const alone = !referred.has(addressOf(table)) && table.foreignKeys.length === 0;
+    return withOddity(table, shapes[at]!, alone, stages !== undefined);
+  });
+  if (!stages) return { tables };
+  return { tables, definitions: [{ kind: "enum", name: "stage of it", values: stages }] };
+}
+
+function withOddity(table: Table, { odd, key }: Shape, alone: boolean, staged: boolean): Table {
+  const unnamed = <P extends { readonly name: string }>(part: P): P => ({ ...part, name: "" });
+  switch (odd) {
+    case "unnamed":
+      return {
+        ...table,
+        ...(table.key && { key: unnamed(table.key) }),
+        uniques: table.uniques.map(unnamed),
+        foreignKeys: table.foreignKeys.map(unnamed),
+        checks: table.checks.map(unnamed),
+      };
+    case "counted":
+      return {
+        ...table,
+        columns: table.columns.map(column =>
+          column.identity ? { ...column, identity: table.uniques.length > 0 ? "always" : "rowid" } : column,
+        ),
+      };
+    case "options":
+      return {
+        ...table,
+        options: {
+          postgres: { with: "fillfactor=70", ...(alone && { unlogged: "yes" }) },
+          mariadb: { with: "row_format=DYNAMIC" },
+          sqlite: { types: "capitals", ...(key !== "serial" && { "without rowid": "yes" }) },
+        },
+        columns: table.columns.map(column =>
+          column.identity ? column : { ...column, options: { postgres: { statistics: "50" } } },
+        ),
+      };
+    case "deferred":
+      return { ...table, uniques: table.uniques.map(unique => ({ ...unique, deferrable: "deferred" })) };
+    case "staged":
+      return staged ? { ...table, columns: [...table.columns, STAGE] } : table;
+    case "keyless": {
+      const { key: _, ...rest } = table;
+      return alone && key === "text" ? rest : table;
+    }
+    default:
+      return table;
+  }
+}
+
+/** A column of the type beside the tables; on other dialects a text. */
+const STAGE: Column = {
+  name: "how far",
+  type: {
+    kind: "native",
+    sql: { postgres: '"stage of it"', sqlite: "text", mariadb: "varchar(20)" },
+  },
+  nullable: true,
+  default: { kind: "sql", sql: "'bisque'" },
+};
 
 /** What is rolled for one table; references are resolved when all tables are known. */
 interface Shape {
@@ -63,6 +140,7 @@ interface Shape {
   readonly checks: readonly number[];
   readonly stamped: boolean;
   readonly computed: boolean;
+  readonly odd: (typeof ODDITIES)[number];
 }
 
 const arbitraryType: fc.Arbitrary<DataType> = fc.oneof(
@@ -118,6 +196,7 @@ const arbitraryShape: fc.Arbitrary<Shape> = fc.record({
   checks: fc.array(fc.nat(4), { maxLength: 2 }),
   stamped: fc.boolean(),
   computed: fc.boolean(),
+  odd: fc.constantFrom(...ODDITIES),
 });
 
 function buildSchema(names: readonly string[], shapes: readonly Shape[]): Schema {
@@ -307,4 +386,9 @@ function swapOf(was: Table, now: Table): (readonly [string, string])[] {
         [second, first],
       ]
     : [];
+}
+
+/** What parts are sorted by: some have no name. */
+export function nameOrText(part: { readonly name: string }): string {
+  return part.name || JSON.stringify(part);
 }

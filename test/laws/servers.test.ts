@@ -11,7 +11,7 @@ import type { Engine } from "../engines/engine.js";
 import { embeddedEngine } from "../engines/embedded.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
-import { arbitrarySchema, renamesBetween, TABLE_NAMES } from "./arbitrary-schema.js";
+import { arbitrarySchema, nameOrText, renamesBetween, TABLE_NAMES } from "./arbitrary-schema.js";
 import { RUNS, SEED } from "./runs.js";
 
 const engines = {
@@ -55,7 +55,7 @@ async function fresh(engine: Engine, schema: Schema) {
   await engine.empty();
   await run(engine, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema));
   const held = await read(engine);
-  expect(held.map(table => table.name)).toHaveLength(schema.tables.length);
+  expect(held.tables).toHaveLength(schema.tables.length);
   return held;
 }
 
@@ -80,8 +80,8 @@ async function read(engine: Engine) {
   const { schema, leftAlone } = await engine.readCatalog();
   expect(leftAlone).toEqual([]);
   const sorted = <T extends { readonly name: string }>(parts: readonly T[]) =>
-    [...parts].sort((x, y) => (x.name < y.name ? -1 : 1));
-  return sorted(schema.tables).map(table => ({
+    [...parts].sort((x, y) => (nameOrText(x) < nameOrText(y) ? -1 : 1));
+  const tables = sorted(schema.tables).map(table => ({
     ...table,
     columns: sorted(table.columns),
     uniques: sorted(table.uniques),
@@ -89,4 +89,5 @@ async function read(engine: Engine) {
     foreignKeys: sorted(table.foreignKeys),
     checks: sorted(table.checks),
   }));
+  return { tables, definitions: schema.definitions ?? [] };
 }

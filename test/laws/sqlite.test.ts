@@ -11,7 +11,7 @@ import { planFor, renderFor } from "../../src/core/dialect/plan.js";
 import { splitStatements } from "../../src/core/dialect/statements.js";
 import { sqlite } from "../../src/core/dialect/sqlite/index.js";
 import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
-import { arbitrarySchema, renamesBetween } from "./arbitrary-schema.js";
+import { arbitrarySchema, nameOrText, renamesBetween } from "./arbitrary-schema.js";
 import { RUNS, SEED } from "./runs.js";
 
 const schema = arbitrarySchema();
@@ -138,7 +138,7 @@ function held(schema: Schema) {
 /** By name; columns keep their order. */
 function sortParts({ tables }: Schema) {
   const sorted = <T extends { readonly name: string }>(parts: readonly T[]) =>
-    [...parts].sort((x, y) => (x.name < y.name ? -1 : 1));
+    [...parts].sort((x, y) => (nameOrText(x) < nameOrText(y) ? -1 : 1));
   return sorted(tables).map(table => ({
     ...table,
     uniques: sorted(table.uniques),
