@@ -24,11 +24,26 @@ export interface TokenRules {
 
 /** @returns the tokens in order, spaces and comments among them */
 export function tokenize(sql: string, rules: TokenRules = PLAIN): Token[] {
+  return cut(sql, rules, true);
+}
+
+/** @returns the tokens that mean something, in order */
+export function meaningfulTokens(sql: string, rules: TokenRules): Token[] {
+  return cut(sql, rules, false).filter(matters);
+}
+
+/** @param all with plain spaces; what is not asked for is not made */
+function cut(sql: string, rules: TokenRules, all: boolean): Token[] {
   const pattern = patternOf(rules);
   const tokens: Token[] = [];
   let at = 0;
   while (at < sql.length) {
-    const plain = plainToken(sql, at);
+    const code = sql.charCodeAt(at);
+    if (!all && (code === 0x20 || code === 0x0a)) {
+      at += 1;
+      continue;
+    }
+    const plain = plainToken(sql, at, code);
     if (plain) {
       tokens.push(plain);
       at += plain.text.length;
@@ -52,8 +67,7 @@ function kindOf(match: RegExpExecArray): (typeof KINDS)[number] {
 }
 
 /** Most tokens are told by their first character: catalogs of many tables are read by the hundred thousand. */
-function plainToken(sql: string, at: number): Token | undefined {
-  const code = sql.charCodeAt(at);
+function plainToken(sql: string, at: number, code: number): Token | undefined {
   if (code === 0x20 || code === 0x0a) {
     let end = at + 1;
     while (sql.charCodeAt(end) === 0x20 || sql.charCodeAt(end) === 0x0a) end += 1;

@@ -2,7 +2,7 @@ import { addressOf } from "../../schema/address.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../dialect.js";
 import type { Column, ForeignKey, Schema, Table } from "../../schema/types.js";
 import { stampTrigger, stampTriggerName } from "./expressions.js";
-import { parseIndex, parseTable } from "./parse.js";
+import { parseIndex, parseTable, spelledAs } from "./parse.js";
 import { NAME } from "./types.js";
 
 export const catalogQueries = [
@@ -87,9 +87,4 @@ function resolveReferences({ tables }: Schema): Schema {
     };
   };
   return { tables: tables.map(table => ({ ...table, foreignKeys: table.foreignKeys.map(resolve) })) };
-}
-
-/** SQLite tells names apart without regard to case (ASCII). */
-export function spelledAs(name: string, columns: readonly Column[]): string {
-  return columns.find(column => column.name.toLowerCase() === name.toLowerCase())?.name ?? name;
 }

@@ -11,7 +11,7 @@ import type {
   Unique,
 } from "../../schema/types.js";
 import { spellExpression } from "../settle.js";
-import { matters, nameOf, tokenize, type Token } from "../tokens.js";
+import { meaningfulTokens, nameOf, type Token } from "../tokens.js";
 import { defaultSqlText } from "./expressions.js";
 import { TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
@@ -50,12 +50,21 @@ function indexPart(
   { text, name, collation, descending }: IndexedColumn,
   columns: readonly Column[],
 ): IndexPart {
-  const known =
-    name !== undefined && columns.find(column => column.name.toLowerCase() === name.toLowerCase());
+  const known = name === undefined ? undefined : columnCalled(name, columns);
   const what = known
     ? { column: known.name }
     : { sql: spellExpression(stripParentheses(text), columns, TOKENS) };
   return { ...what, ...(descending && { descending }), ...(collation !== undefined && { collation }) };
+}
+
+/** SQLite tells names apart without regard to case (ASCII). */
+function columnCalled(name: string, columns: readonly Column[]): Column | undefined {
+  const lower = name.toLowerCase();
+  return columns.find(column => column.name === name || column.name.toLowerCase() === lower);
+}
+
+export function spelledAs(name: string, columns: readonly Column[]): string {
+  return columnCalled(name, columns)?.name ?? name;
 }
 
 function stripParentheses(text: string): string {
@@ -102,8 +111,7 @@ class TableBody {
 
   finish(options: Readonly<Record<string, string>>): Table {
     const { columns } = this;
-    const spelled = (name: string) =>
-      columns.find(each => each.name.toLowerCase() === name.toLowerCase())?.name ?? name;
+    const spelled = (name: string) => spelledAs(name, columns);
     const spell = (text: string) => spellExpression(text, columns, TOKENS);
     const key = this.key && { ...this.key, columns: this.key.columns.map(spelled) };
     const capitals = areCapitals(columns);
@@ -154,7 +162,9 @@ class TableBody {
 
   private readColumnConstraint(column: Column, constraint: string): Column {
     const { reader } = this;
-    if (reader.takeWords("PRIMARY", "KEY")) {
+    // Told by the first word: most columns have few of many.
+    const word = reader.word();
+    if (word === "PRIMARY" && reader.takeWords("PRIMARY", "KEY")) {
       if (reader.takeWords("DESC")) this.inlineDescending = true;
       else reader.takeWords("ASC");
       const terms = this.inlineDescending ? { terms: JSON.stringify(["DESC"]) } : {};
@@ -165,7 +175,7 @@ class TableBody {
       };
       return reader.takeWords("AUTOINCREMENT") ? { ...column, identity: "serial" } : column;
     }
-    if (reader.takeWords("NOT", "NULL")) {
+    if (word === "NOT" && reader.takeWords("NOT", "NULL")) {
       const conflict = this.readConflict()["on conflict"];
       return {
         ...column,
@@ -173,24 +183,27 @@ class TableBody {
         ...(conflict !== undefined && optionsOf({ "not null on conflict": conflict })),
       };
     }
-    if (reader.takeWords("NULL")) return column;
-    if (reader.takeWords("UNIQUE")) {
+    if (word === "NULL" && reader.takeWords("NULL")) return column;
+    if (word === "UNIQUE" && reader.takeWords("UNIQUE")) {
       this.uniques.push({ name: constraint, columns: [column.name], ...optionsOf(this.readConflict()) });
       return column;
     }
-    if (reader.takeWords("CHECK")) {
+    if (word === "CHECK" && reader.takeWords("CHECK")) {
       this.checks.push({ name: constraint, text: reader.parenthesized() });
       this.readConflict();
       return column;
     }
-    if (reader.takeWords("DEFAULT"))
+    if (word === "DEFAULT" && reader.takeWords("DEFAULT"))
       return { ...column, default: { kind: "sql", sql: reader.defaultText() } };
-    if (reader.takeWords("COLLATE")) return { ...column, collation: reader.name() };
-    if (reader.takeWords("REFERENCES")) {
+    if (word === "COLLATE" && reader.takeWords("COLLATE")) return { ...column, collation: reader.name() };
+    if (word === "REFERENCES" && reader.takeWords("REFERENCES")) {
       this.foreignKeys.push(this.readReference(constraint, [column.name]));
       return column;
     }
-    if (reader.takeWords("GENERATED", "ALWAYS", "AS") || reader.takeWords("AS")) {
+    if (
+      (word === "GENERATED" && reader.takeWords("GENERATED", "ALWAYS", "AS")) ||
+      (word === "AS" && reader.takeWords("AS"))
+    ) {
       const sql = reader.parenthesized();
       const stored = reader.takeWords("STORED");
       if (!stored) reader.takeWords("VIRTUAL");
@@ -362,13 +375,8 @@ class Reader {
   private at = 0;
 
   constructor(private readonly sql: string) {
-    this.tokens = [];
-    this.words = [];
-    for (const token of tokenize(sql, TOKENS)) {
-      if (!matters(token)) continue;
-      this.tokens.push(token);
-      this.words.push(token.kind === "word" ? token.text.toUpperCase() : "");
-    }
+    this.tokens = meaningfulTokens(sql, TOKENS);
+    this.words = this.tokens.map(({ kind, text }) => (kind === "word" ? text.toUpperCase() : ""));
   }
 
   /** The next word in capitals; "" when something else comes next. */
