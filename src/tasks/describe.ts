@@ -105,7 +105,9 @@ function inwardReferences(tables: readonly Table[]): Map<string, Reference[]> {
   for (const table of tables) {
     for (const foreignKey of table.foreignKeys) {
       const target = foreignKey.references.table;
-      inward.set(target, [...(inward.get(target) ?? []), reference(table, foreignKey)]);
+      const known = inward.get(target);
+      if (known) known.push(reference(table, foreignKey));
+      else inward.set(target, [reference(table, foreignKey)]);
     }
   }
   return inward;
@@ -121,7 +123,7 @@ function describeTable(
   return {
     table: address,
     rows,
-    columns: table.columns.map(column => describeColumn(column, remarks.get(column.name) ?? [])),
+    columns: table.columns.map(column => describeColumn(column, remarks.get(column.name))),
     key: table.key?.columns ?? [],
     uniques: table.uniques.map(part => ({ name: part.name, text: describePart("unique", part) })),
     indexes: table.indexes.map(part => ({ name: part.name, text: describePart("index", part) })),
@@ -134,8 +136,11 @@ function describeTable(
 /** Remarks on a table's columns that follow from its constraints. */
 function remarksOf(table: Table): Map<string, string[]> {
   const remarks = new Map<string, string[]>();
-  const add = (column: string, remark: string) =>
-    void remarks.set(column, [...(remarks.get(column) ?? []), remark]);
+  const add = (column: string, remark: string) => {
+    const known = remarks.get(column);
+    if (known) known.push(remark);
+    else remarks.set(column, [remark]);
+  };
   for (const column of table.key?.columns ?? []) add(column, "key");
   for (const { name, identity } of table.columns) if (identity) add(name, "counted up");
   for (const { columns } of table.uniques) if (columns.length === 1) add(columns[0]!, "unique");
@@ -148,21 +153,29 @@ function remarksOf(table: Table): Map<string, string[]> {
   return remarks;
 }
 
-function describeColumn(column: Column, remarks: readonly string[]): DescribedColumn {
+/** Columns without remarks, by what the catalog says: tables of one hand share many. */
+const plainColumns = new WeakMap<Column, DescribedColumn>();
+
+function describeColumn(column: Column, remarks: readonly string[] | undefined): DescribedColumn {
+  if (remarks) return describeRemarked(column, remarks);
+  const known = plainColumns.get(column);
+  if (known) return known;
+  const described = describeRemarked(column, []);
+  plainColumns.set(column, described);
+  return described;
+}
+
+function describeRemarked(column: Column, remarks: readonly string[]): DescribedColumn {
   const { stamp, computed, collation, note } = column;
-  return {
-    name: column.name,
-    type: showDataType(column.type),
-    required: !column.nullable,
-    ...(column.default && { default: describeDefault(column.default) }),
-    remarks: [
-      ...remarks,
-      ...(stamp ? [`stamped when ${stamp}`] : []),
-      ...(computed ? [`computed: ${showSql(computed.sql)}`] : []),
-      ...(collation === undefined ? [] : [`collation ${showSql(collation)}`]),
-      ...(note === undefined ? [] : [note]),
-    ],
-  };
+  const all = [...remarks];
+  if (stamp) all.push(`stamped when ${stamp}`);
+  if (computed) all.push(`computed: ${showSql(computed.sql)}`);
+  if (collation !== undefined) all.push(`collation ${showSql(collation)}`);
+  if (note !== undefined) all.push(note);
+  const [name, type, required] = [column.name, showDataType(column.type), !column.nullable];
+  return column.default
+    ? { name, type, required, default: describeDefault(column.default), remarks: all }
+    : { name, type, required, remarks: all };
 }
 
 function reference(table: Table, foreignKey: ForeignKey): Reference {

@@ -40,7 +40,8 @@ export function adoptCommand(session: Session): CommandModule<object, Args> {
         )
         .example("$0 adopt --target live", "Models for every table of live, which counts as migrated so far"),
     handler: async args => {
-      const { adopt, adoptDrift } = await import("../../tasks/index.js");
+      const { adopt } = await import("../../tasks/adopt.js");
+      const { adoptDrift } = await import("../../tasks/adopt-drift.js");
       const options = { ...session.taskOptions(args), target: args.target, title: args.title };
       if (args.drift) {
         const result = await adoptDrift({ ...options, putRight: args["put-right"] });

@@ -22,7 +22,7 @@ export function amendCommand(session: Session): CommandModule<object, Args> {
         })
         .example("$0 amend", "The loop for a forgotten `unique`"),
     handler: async args => {
-      const { amend } = await import("../../tasks/index.js");
+      const { amend } = await import("../../tasks/amend.js");
       const options = { ...session.taskOptions(args), ...session.progress(), target: args.target };
       const result = await amend({ ...options, mayLose: session.mayLose(args) });
       session.result(result, () => text(result, session));

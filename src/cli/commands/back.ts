@@ -54,7 +54,7 @@ export function backCommand(session: Session): CommandModule<object, Args> {
         ...progress,
         mayLose: session.mayLose(args),
       };
-      const { back } = await import("../../tasks/index.js");
+      const { back } = await import("../../tasks/back.js");
       const result = await back(options);
       session.result(result, () => text(result, session));
     },

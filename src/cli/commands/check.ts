@@ -18,7 +18,7 @@ export function checkCommand(session: Session): CommandModule<object, Args> {
         .option("strict", { type: "boolean", describe: "Exit with 1 when there is advice" })
         .example("$0 check", "What is wrong with the models, or worth a thought"),
     handler: async args => {
-      const { check } = await import("../../tasks/index.js");
+      const { check } = await import("../../tasks/check.js");
       const result = await check(session.taskOptions(args));
       session.result(result, () => text(result, session));
       if (result.errors > 0) session.exitStatus = 2;

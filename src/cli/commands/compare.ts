@@ -35,7 +35,7 @@ export function compareCommand(session: Session): CommandModule<object, Args> {
         .example("$0 compare --from 0002 --to history", "What came after migration 0002"),
     handler: async args => {
       const { from, to, target } = args;
-      const { compare } = await import("../../tasks/index.js");
+      const { compare } = await import("../../tasks/compare.js");
       const result = await compare({ ...session.taskOptions(args), from, to, target });
       session.result(result, () => text(result, session));
       if (args.strict && result.changes.length > 0) session.exitStatus = 1;

@@ -24,7 +24,7 @@ export function describeCommand(session: Session): CommandModule<object, Args> {
         .example("$0 describe pieces", "Columns, keys, references both ways, indexes, checks, rows"),
     handler: async args => {
       const { table, target } = args;
-      const { describe } = await import("../../tasks/index.js");
+      const { describe } = await import("../../tasks/describe.js");
       const result = await describe({ ...session.taskOptions(args), table, target });
       session.result(result, () => text(result, session));
     },

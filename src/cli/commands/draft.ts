@@ -25,7 +25,7 @@ export function draftCommand(session: Session): CommandModule<object, Args> {
         })
         .example('$0 draft "add glaze recipes"', "Writes migrations/0007-add-glaze-recipes"),
     handler: async args => {
-      const { draft } = await import("../../tasks/index.js");
+      const { draft } = await import("../../tasks/draft.js");
       const result = await draft({ ...session.taskOptions(args), title: args.title, renames: args.rename });
       session.result(result, () => text(result, session));
     },

@@ -46,7 +46,7 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
         ...progress,
         mayLose: session.mayLose(args),
       };
-      const { forward } = await import("../../tasks/index.js");
+      const { forward } = await import("../../tasks/forward.js");
       const result = await forward(options);
       session.result(result, () => text(result, session));
     },

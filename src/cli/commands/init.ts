@@ -30,7 +30,7 @@ export function initCommand(session: Session): CommandModule<object, Args> {
         })
         .example("$0 init studio", "A project in the folder studio, on the SQLite file studio.db"),
     handler: async ({ folder, file, dialect, url }) => {
-      const { init } = await import("../../tasks/index.js");
+      const { init } = await import("../../tasks/init.js");
       const result = init({ folder, file, dialect, url });
       session.result(result, () => text(result, session));
     },

@@ -22,7 +22,7 @@ export function statusCommand(session: Session): CommandModule<object, Args> {
         })
         .example("$0 status --strict", "In CI: fail when a migration was not run"),
     handler: async args => {
-      const { status } = await import("../../tasks/index.js");
+      const { status } = await import("../../tasks/status.js");
       const result = await status({ ...session.taskOptions(args), target: args.target });
       session.result(result, () => text(result, session));
       if (args.strict && result.targets.some(isUnsettled)) session.exitStatus = 1;

@@ -235,51 +235,55 @@ const OPERATORS = new Set(
  * `weight<40000 -- grams` → `{weight}<40000`
  */
 export function spellExpression(text: string, columns: readonly Column[], rules: TokenRules): string {
-  const { names, exact } = namesOf(columns);
-  const tokens = tokenize(text.trim(), rules);
-  if (tokens.every(({ kind }) => kind === "number" || kind === "string" || kind === "symbol"))
-    return text.trim();
+  const trimmed = text.trim();
+  const tokens = tokenize(trimmed, rules);
+  if (tokens.every(({ kind }) => kind === "number" || kind === "string" || kind === "symbol")) return trimmed;
   const meaning = tokens.filter(matters);
-  const at = new Map(meaning.map((token, index) => [token, index]));
-  const types = wordsOfTypes(meaning);
-  return tokens
-    .map(token => {
-      if (!matters(token)) return " ";
-      if (token.kind !== "word" && token.kind !== "name") return token.text;
-      const index = at.get(token)!;
-      if (types.has(index)) return token.text;
-      const [before, after] = [meaning[index - 1]?.text, meaning[index + 1]?.text];
-      const called = after === "(" || after === "." || before === "." || before?.toUpperCase() === "COLLATE";
-      if (called || (token.kind === "word" && OPERATORS.has(token.text.toUpperCase()))) return token.text;
-      const name = rules.folds && token.kind === "word" ? token.text.toLowerCase() : nameOf(token);
-      const column = exact.has(name) || rules.folds ? name : names.get(name.toLowerCase());
-      if (column !== undefined && !exact.has(column)) return token.text;
-      return column === undefined ? token.text : placeOf(column);
-    })
-    .filter((text, index, all) => text !== " " || all[index - 1] !== " ")
-    .join("")
-    .trim();
+  const types = /::|\bas\b/i.test(trimmed) ? wordsOfTypes(meaning) : undefined;
+  let spelled = "";
+  let index = 0;
+  let apart = false;
+  for (const token of tokens) {
+    if (!matters(token)) {
+      apart = spelled !== "";
+      continue;
+    }
+    const isColumn = (token.kind === "word" || token.kind === "name") && !types?.has(index);
+    spelled += `${apart ? " " : ""}${isColumn ? spellName(meaning, index, columns, rules) : token.text}`;
+    apart = false;
+    index += 1;
+  }
+  return spelled;
 }
 
-interface ColumnNames {
-  /** As written, by lower case. */
-  readonly names: ReadonlyMap<string, string>;
-  readonly exact: ReadonlySet<string>;
+/** A column's place, or the word as it is: a function, a qualified name, an operator, something unknown. */
+function spellName(
+  tokens: readonly Token[],
+  index: number,
+  columns: readonly Column[],
+  { folds }: TokenRules,
+): string {
+  const token = tokens[index]!;
+  const [before, after] = [tokens[index - 1]?.text, tokens[index + 1]?.text];
+  const called = after === "(" || after === "." || before === "." || before?.toUpperCase() === "COLLATE";
+  const isWord = token.kind === "word";
+  if (called || (isWord && OPERATORS.has(token.text.toUpperCase()))) return token.text;
+  const name = folds && isWord ? token.text.toLowerCase() : nameOf(token);
+  if (columns.some(column => column.name === name)) return placeOf(name);
+  const column = folds ? undefined : namesInSmallLetters(columns).get(name.toLowerCase());
+  return column === undefined ? token.text : placeOf(column);
 }
 
-/** A table has many expressions over the same columns. */
-const namesOfColumns = new WeakMap<readonly Column[], ColumnNames>();
-
-function namesOf(columns: readonly Column[]): ColumnNames {
-  const known = namesOfColumns.get(columns);
+/** The names of columns by their small letters: a table has many expressions over the same columns. */
+function namesInSmallLetters(columns: readonly Column[]): ReadonlyMap<string, string> {
+  const known = smallLetters.get(columns);
   if (known) return known;
-  const found = {
-    names: new Map(columns.map(({ name }) => [name.toLowerCase(), name])),
-    exact: new Set(columns.map(({ name }) => name)),
-  };
-  namesOfColumns.set(columns, found);
-  return found;
+  const names = new Map(columns.map(({ name }) => [name.toLowerCase(), name]));
+  smallLetters.set(columns, names);
+  return names;
 }
+
+const smallLetters = new WeakMap<readonly Column[], ReadonlyMap<string, string>>();
 
 /** Words that may follow a word within the name of a type: `timestamp without time zone`. */
 const TYPE_WORDS: Readonly<Record<string, readonly string[]>> = {

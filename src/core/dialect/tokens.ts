@@ -24,40 +24,53 @@ export interface TokenRules {
 
 /** @returns the tokens in order, spaces and comments among them */
 export function tokenize(sql: string, rules: TokenRules = PLAIN): Token[] {
-  return cut(sql, rules, true);
-}
-
-/** @returns the tokens that mean something, in order */
-export function meaningfulTokens(sql: string, rules: TokenRules): Token[] {
-  return cut(sql, rules, false).filter(matters);
-}
-
-/** @param all with plain spaces; what is not asked for is not made */
-function cut(sql: string, rules: TokenRules, all: boolean): Token[] {
-  const pattern = patternOf(rules);
   const tokens: Token[] = [];
-  let at = 0;
-  while (at < sql.length) {
+  scan(sql, rules, (kind, at, end) => void tokens.push({ kind, text: sql.slice(at, end), at }));
+  return tokens;
+}
+
+/** The tokens of a text that mean something, column by column: a catalog has them by the hundred thousand. */
+export interface TokenColumns {
+  readonly kinds: readonly Token["kind"][];
+  readonly starts: readonly number[];
+  /** Where each ends, exclusive. */
+  readonly ends: readonly number[];
+}
+
+export function meaningfulTokens(sql: string, rules: TokenRules): TokenColumns {
+  const [kinds, starts, ends]: [Token["kind"][], number[], number[]] = [[], [], []];
+  scan(sql, rules, (kind, start, end) => {
+    if (kind === "space" || kind === "comment") return;
+    kinds.push(kind);
+    starts.push(start);
+    ends.push(end);
+  });
+  return { kinds, starts, ends };
+}
+
+function scan(
+  sql: string,
+  rules: TokenRules,
+  found: (kind: Token["kind"], start: number, end: number) => void,
+) {
+  const pattern = patternOf(rules);
+  for (let at = 0; at < sql.length;) {
+    const start = at;
     const code = sql.charCodeAt(at);
-    if (!all && (code === 0x20 || code === 0x0a)) {
-      at += 1;
+    const plain = plainKind(code);
+    at = plain === undefined ? start : plainEnd(sql, start, code);
+    if (plain !== undefined && at > start) {
+      found(plain, start, at);
       continue;
     }
-    const plain = plainToken(sql, at, code);
-    if (plain) {
-      tokens.push(plain);
-      at += plain.text.length;
-      continue;
-    }
-    pattern.lastIndex = at;
+    pattern.lastIndex = start;
     const match = pattern.exec(sql);
     const kind = match ? kindOf(match) : "symbol";
-    const text =
-      kind === "symbol" ? sql[at]! : kind === "dollar" ? dollarString(sql, at, match![0]) : match![0];
-    tokens.push({ kind: kind === "dollar" ? "string" : kind, text, at });
-    at += text.length;
+    const length =
+      kind === "symbol" ? 1 : kind === "dollar" ? dollarLength(sql, start, match![0]) : match![0].length;
+    at = start + length;
+    found(kind === "dollar" ? "string" : kind, start, at);
   }
-  return tokens;
 }
 
 function kindOf(match: RegExpExecArray): (typeof KINDS)[number] {
@@ -66,27 +79,29 @@ function kindOf(match: RegExpExecArray): (typeof KINDS)[number] {
   return KINDS[group - 1]!;
 }
 
-/** Most tokens are told by their first character: catalogs of many tables are read by the hundred thousand. */
-function plainToken(sql: string, at: number, code: number): Token | undefined {
+/** Most tokens are told by their first character. */
+function plainKind(code: number): Token["kind"] | undefined {
+  if (code === 0x20 || code === 0x0a) return "space";
+  if (code === 0x28 || code === 0x29 || code === 0x2c || code === 0x3d) return "symbol";
+  if (code === 0x22) return "name";
+  return code < 0x80 && IN_WORD[code] === STARTS ? "word" : undefined;
+}
+
+/** Where such a token ends; its start when only the pattern can tell. */
+function plainEnd(sql: string, start: number, code: number): number {
+  let end = start + 1;
   if (code === 0x20 || code === 0x0a) {
-    let end = at + 1;
     while (sql.charCodeAt(end) === 0x20 || sql.charCodeAt(end) === 0x0a) end += 1;
-    return { kind: "space", text: end === at + 1 ? sql[at]! : sql.slice(at, end), at };
-  }
-  if (code === 0x28 || code === 0x29 || code === 0x2c || code === 0x3d) {
-    return { kind: "symbol", text: sql[at]!, at };
+    return end;
   }
   if (code === 0x22) {
-    const end = sql.indexOf('"', at + 1);
-    // A doubled quote is part of the name: told by the pattern.
-    return end < 0 || sql.charCodeAt(end + 1) === 0x22
-      ? undefined
-      : { kind: "name", text: sql.slice(at, end + 1), at };
+    const quote = sql.indexOf('"', end);
+    // A doubled quote is part of the name.
+    return quote < 0 || sql.charCodeAt(quote + 1) === 0x22 ? start : quote + 1;
   }
-  if (code >= 0x80 || IN_WORD[code] !== STARTS) return undefined;
-  let end = at + 1;
+  if (code < 0x40) return end;
   while (end < sql.length && IN_WORD[sql.charCodeAt(end)]! > 0) end += 1;
-  return sql.charCodeAt(end) >= 0x80 ? undefined : { kind: "word", text: sql.slice(at, end), at };
+  return sql.charCodeAt(end) >= 0x80 ? start : end;
 }
 
 const STARTS = 2;
@@ -130,13 +145,13 @@ function patternOf(rules: TokenRules): RegExp {
 }
 
 /** `$tag$ … $tag$` */
-function dollarString(sql: string, at: number, tag: string): string {
+function dollarLength(sql: string, at: number, tag: string): number {
   const end = sql.indexOf(tag, at + tag.length);
-  return end < 0 ? sql.slice(at) : sql.slice(at, end + tag.length);
+  return (end < 0 ? sql.length : end + tag.length) - at;
 }
 
 /** The name a `word` or `name` token stands for. */
-export function nameOf(token: Token): string {
+export function nameOf(token: Pick<Token, "kind" | "text">): string {
   if (token.kind === "word") return token.text;
   const inner = token.text.slice(1, -1);
   const quote = token.text[0]!;

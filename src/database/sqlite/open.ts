@@ -1,5 +1,6 @@
 import { existsSync, rmSync, statSync } from "node:fs";
-import LibSql from "libsql";
+import { createRequire } from "node:module";
+import type LibSqlDriver from "libsql";
 import { sqlite } from "../../core/dialect/sqlite/index.js";
 import type { CatalogRow } from "../../core/dialect/dialect.js";
 import { problems, Problem } from "../../core/problems.js";
@@ -7,6 +8,22 @@ import type { TargetSettings } from "../../project/settings.js";
 import { EngineError, type Database, type Value } from "../database.js";
 import type { OpenOptions } from "../open.js";
 import { watchSqlite } from "./watch.js";
+
+const LibSql = loadDriver();
+
+/**
+ * To learn which C library it runs on, the driver asks for a diagnostic report of everything, which takes a tenth of
+ * Node's own start; with no answer it looks at the system's files. And an `import` would read its CommonJS twice.
+ */
+function loadDriver(): typeof LibSqlDriver {
+  const { getReport } = process.report;
+  process.report.getReport = () => ({ header: {} });
+  try {
+    return createRequire(import.meta.url)("libsql") as typeof LibSqlDriver;
+  } finally {
+    process.report.getReport = getReport;
+  }
+}
 
 /** Opens an SQLite file. @throws Problem E400, E401, E402 */
 export async function openSqlite(target: TargetSettings, { mode, trace }: OpenOptions): Promise<Database> {
@@ -86,7 +103,7 @@ export async function openSqlite(target: TargetSettings, { mode, trace }: OpenOp
   return database;
 }
 
-function connect({ address: file, lockTimeout }: TargetSettings): LibSql.Database {
+function connect({ address: file, lockTimeout }: TargetSettings): LibSqlDriver.Database {
   try {
     return new LibSql(file, { timeout: lockTimeout });
   } catch (error) {

@@ -1,8 +1,8 @@
 import { addressOf } from "../../schema/address.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../dialect.js";
-import type { Column, ForeignKey, Schema, Table } from "../../schema/types.js";
+import type { Column, ForeignKey, Index, Schema, Table } from "../../schema/types.js";
 import { stampTrigger, stampTriggerName } from "./expressions.js";
-import { parseIndex, parseTable, spelledAs } from "./parse.js";
+import { parseIndex, parseTable, spelledAs, type Pieces } from "./parse.js";
 import { NAME } from "./types.js";
 
 export const catalogQueries = [
@@ -10,6 +10,12 @@ export const catalogQueries = [
   // The tables that a virtual table keeps its own things in: https://sqlite.org/pragma.html#pragma_table_list
   "SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'shadow'",
 ];
+
+/** A table whose indexes and stamps are still to come. */
+type TableDraft = Omit<Table, "indexes" | "columns"> & {
+  readonly indexes: Index[];
+  columns: readonly Column[];
+};
 
 /**
  * What sqlite_schema says. SQLite keeps every definition as the text that made it, and that text holds all: as many
@@ -24,19 +30,20 @@ export function readCatalog([rows = [], shadowRows = []]: readonly (readonly Cat
     sql: row["sql"] === null || row["sql"] === undefined ? undefined : String(row["sql"]),
   }));
   const leftAlone: LeftAlone[] = [];
-  const tables = new Map<string, Table>();
+  const pieces: Pieces = new Map();
+  const tables = new Map<string, TableDraft>();
   for (const { type, name, sql } of entries) {
     if (type !== "table" || sql === undefined || name.startsWith("sqlite_") || shadows.has(name)) continue;
     if (/^create\s+virtual\b/i.test(sql)) leftAlone.push({ kind: "virtual table", name });
-    else tables.set(name, { ...parseTable(sql), name });
+    else tables.set(name, { ...parseTable(sql, pieces), name, indexes: [] });
   }
   for (const { type, name, table, sql } of entries) {
     const owner = tables.get(table);
     if (type === "index" && sql !== undefined && owner) {
-      tables.set(table, { ...owner, indexes: [...owner.indexes, parseIndex(sql, name, owner.columns)] });
+      owner.indexes.push(parseIndex(sql, name, owner.columns));
     } else if (type === "trigger") {
       const stamped = owner && stampedColumn(owner, name, sql);
-      if (stamped) tables.set(table, withStamp(owner, stamped));
+      if (stamped) owner.columns = withStamp(owner.columns, stamped);
       else leftAlone.push({ kind: "trigger", name, table });
     } else if (type === "view") {
       leftAlone.push({ kind: "view", name });
@@ -55,13 +62,8 @@ function stampedColumn(table: Table, trigger: string, sql: string | undefined): 
   );
 }
 
-function withStamp(table: Table, stamped: Column): Table {
-  return {
-    ...table,
-    columns: table.columns.map(column =>
-      column === stamped ? { ...column, stamp: "updated" as const } : column,
-    ),
-  };
+function withStamp(columns: readonly Column[], stamped: Column): Column[] {
+  return columns.map(column => (column === stamped ? { ...column, stamp: "updated" as const } : column));
 }
 
 /** References in the spelling of what they refer to; one that names no columns means the key. */

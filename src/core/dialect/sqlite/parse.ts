@@ -11,31 +11,78 @@ import type {
   Unique,
 } from "../../schema/types.js";
 import { spellExpression } from "../settle.js";
-import { meaningfulTokens, nameOf, type Token } from "../tokens.js";
+import { meaningfulTokens, nameOf, type Token, type TokenColumns } from "../tokens.js";
 import { defaultSqlText } from "./expressions.js";
 import { TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
 
+/** What the pieces between a table's commas say, by their texts: tables of one hand repeat many to the letter. */
+export type Pieces = Map<string, Piece>;
+
 /**
  * Reads a CREATE TABLE as SQLite keeps it (https://sqlite.org/lang_createtable.html). Expressions are cut out whole,
  * never judged. References keep the words they were written in.
+ * @param known pieces of tables read before; those of this one are added
  */
-export function parseTable(sql: string): Table {
-  const reader = new Reader(sql);
-  while (!reader.isSymbol("(")) reader.next();
-  const body = new TableBody(reader);
-  reader.next();
-  body.read();
-  const options = readOptions(reader);
-  return body.finish(options);
+export function parseTable(sql: string, known: Pieces = new Map()): Table {
+  const { pieces, rest } = cutBody(sql);
+  const read = pieces.map(text => {
+    const piece = known.get(text) ?? new PieceReader(text).read();
+    known.set(text, piece);
+    return piece;
+  });
+  return join(read, readOptions(new Reader(rest)));
 }
+
+/** `CREATE TABLE t (a int, b int) STRICT` → `a int`, `b int`; and ` STRICT` */
+function cutBody(sql: string): { pieces: string[]; rest: string } {
+  const pieces: string[] = [];
+  let depth = 0;
+  let start = 0;
+  // A search for what matters takes a tenth of a walk over all characters, while a program has just begun.
+  for (MARKS.lastIndex = 0; MARKS.test(sql);) {
+    const at = MARKS.lastIndex - 1;
+    const mark = sql[at]!;
+    const closed = CLOSED_BY[mark];
+    if (closed !== undefined) {
+      const end = sql.indexOf(closed, at + 1);
+      if (end < 0) break;
+      MARKS.lastIndex = end + closed.length;
+    } else if (mark === "(") {
+      if (depth === 0) start = at + 1;
+      depth += 1;
+    } else if (mark === "," && depth === 1) {
+      pieces.push(sql.slice(start, at).trim());
+      start = at + 1;
+    } else if (mark === ")") {
+      depth -= 1;
+      if (depth > 0) continue;
+      pieces.push(sql.slice(start, at).trim());
+      return { pieces, rest: sql.slice(at + 1) };
+    }
+  }
+  return { pieces, rest: "" };
+}
+
+/** Parentheses, commas, and what begins a name, a string or a comment. */
+const MARKS = /[(),"'`[]|--|\/\*/g;
+
+/** By the last character of a mark; a doubled quote begins the next name or string at once. */
+const CLOSED_BY: Readonly<Record<string, string>> = {
+  '"': '"',
+  "'": "'",
+  "`": "`",
+  "[": "]",
+  "-": "\n",
+  "*": "*/",
+};
 
 /** Reads a CREATE INDEX (https://sqlite.org/lang_createindex.html). */
 export function parseIndex(sql: string, name: string, columns: readonly Column[]): Index {
   const reader = new Reader(sql);
-  reader.next();
+  reader.skip();
   const unique = reader.takeWords("UNIQUE");
-  while (!reader.isSymbol("(")) reader.next();
+  skipToParenthesis(reader);
   const parts = readIndexedColumns(reader).map(part => indexPart(part, columns));
   const where = reader.takeWords("WHERE") ? reader.textToEnd() : undefined;
   return {
@@ -44,6 +91,10 @@ export function parseIndex(sql: string, name: string, columns: readonly Column[]
     ...(unique && { unique }),
     ...(where !== undefined && { where: spellExpression(where, columns, TOKENS) }),
   };
+}
+
+function skipToParenthesis(reader: Reader): void {
+  while (!reader.isSymbol("(") && !reader.isAtEnd()) reader.skip();
 }
 
 function indexPart(
@@ -88,129 +139,152 @@ const AFTER_TYPE = new Set([
   "DEFERRABLE",
 ]);
 
-/** Columns and constraints of one table while they are read. Expressions wait until all columns are known. */
-class TableBody {
+/** A column while it is read: filled in place, since a large catalog has many. */
+type ColumnDraft = { -readonly [Fact in keyof Column]: Column[Fact] };
+
+/** Columns and constraints as written; expressions and names wait until all columns of the table are known. */
+interface Piece {
+  readonly columns: readonly Column[];
+  readonly uniques: readonly Unique[];
+  readonly foreignKeys: readonly ForeignKey[];
+  readonly checks: readonly { readonly name: string; readonly text: string }[];
+  readonly key?: Key | undefined;
+  /** `INTEGER PRIMARY KEY DESC` is no rowid: https://sqlite.org/lang_createtable.html#rowid */
+  readonly descendingKey: boolean;
+}
+
+function join(pieces: readonly Piece[], options: Readonly<Record<string, string>>): Table {
+  const written = pieces.flatMap(piece => piece.columns);
+  const capitals = areCapitals(written);
+  const stated = pieces.find(piece => piece.key !== undefined);
+  const spelled = (name: string) => spelledAs(name, written);
+  const spell = (text: string) => spellExpression(text, written, TOKENS);
+  const key = stated?.key && { ...stated.key, columns: stated.key.columns.map(spelled) };
+  const hasRowid = options["without rowid"] === undefined && !stated?.descendingKey;
+  return {
+    name: "",
+    columns: written.map(column => {
+      const { computed } = column;
+      const plain = capitals ? inSmallLetters(column) : column;
+      if (computed) return { ...plain, computed: { ...computed, sql: spell(computed.sql as string) } };
+      return hasRowid && isRowid(column, key) ? asRowid(plain) : plain;
+    }),
+    ...(key && { key }),
+    uniques: pieces.flatMap(({ uniques }) =>
+      uniques.map(unique => ({ ...unique, columns: unique.columns.map(spelled) })),
+    ),
+    indexes: [],
+    foreignKeys: pieces.flatMap(({ foreignKeys }) =>
+      foreignKeys.map(each => ({ ...each, columns: each.columns.map(spelled) })),
+    ),
+    checks: pieces.flatMap(({ checks }) =>
+      checks.map(({ name, text }): Check => ({ name, rules: [{ kind: "sql", sql: spell(text) }] })),
+    ),
+    ...withOptions({ ...options, ...(capitals && { types: "capitals" }) }),
+  };
+}
+
+class PieceReader {
   private readonly columns: Column[] = [];
   private readonly uniques: Unique[] = [];
   private readonly foreignKeys: ForeignKey[] = [];
   private readonly checks: { readonly name: string; readonly text: string }[] = [];
   private key: Key | undefined;
-  /** `INTEGER PRIMARY KEY DESC` is no rowid: https://sqlite.org/lang_createtable.html#rowid */
-  private inlineDescending = false;
+  private descendingKey = false;
+  private readonly reader: Reader;
 
-  constructor(private readonly reader: Reader) {}
+  constructor(text: string) {
+    this.reader = new Reader(text);
+  }
 
-  read(): void {
-    while (!this.reader.isSymbol(")") && !this.reader.isAtEnd()) {
-      if (this.reader.takeSymbol(",")) continue;
+  /** One column, or constraints: the comma between those may be left out. */
+  read(): Piece {
+    while (!this.reader.isAtEnd()) {
       if (this.reader.isWord(CONSTRAINT_WORDS)) this.readTableConstraint();
       else this.readColumn();
     }
-    this.reader.next();
-  }
-
-  finish(options: Readonly<Record<string, string>>): Table {
-    const { columns } = this;
-    const spelled = (name: string) => spelledAs(name, columns);
-    const spell = (text: string) => spellExpression(text, columns, TOKENS);
-    const key = this.key && { ...this.key, columns: this.key.columns.map(spelled) };
-    const capitals = areCapitals(columns);
-    const all = { ...options, ...(capitals && { types: "capitals" }) };
-    const hasRowid = options["without rowid"] === undefined && !this.inlineDescending;
-    return {
-      name: "",
-      columns: columns.map(column => {
-        const rowid = hasRowid && isRowid(column, key) ? asRowid(column) : column;
-        if (!capitals && !column.computed) return rowid;
-        return {
-          ...rowid,
-          ...(capitals && {
-            type: { kind: "native", sql: { [NAME]: typeOf(column).toLowerCase() } } as const,
-          }),
-          ...(column.computed && {
-            computed: { ...column.computed, sql: spell(column.computed.sql as string) },
-          }),
-        };
-      }),
-      ...(key && { key }),
-      uniques: this.uniques.map(unique => ({ ...unique, columns: unique.columns.map(spelled) })),
-      indexes: [],
-      foreignKeys: this.foreignKeys.map(each => ({ ...each, columns: each.columns.map(spelled) })),
-      checks: this.checks.map(({ name, text }): Check => ({
-        name,
-        rules: [{ kind: "sql", sql: spell(text) }],
-      })),
-      ...optionsOf(all),
-    };
+    const { columns, uniques, foreignKeys, checks, key, descendingKey } = this;
+    return { columns, uniques, foreignKeys, checks, key, descendingKey };
   }
 
   private readColumn(): void {
     const { reader } = this;
     const name = reader.name();
-    const type = reader.textUntil(() => AFTER_TYPE.has(reader.word())).replace(/\s+/g, " ");
-    let column: Column = { name, type: { kind: "native", sql: { [NAME]: type } }, nullable: true };
+    const type = reader.textUntil(AFTER_TYPE).replace(/\s+/g, " ");
+    const column: ColumnDraft = { name, type: { kind: "native", sql: { [NAME]: type } }, nullable: true };
     let constraint = "";
-    while (!reader.isSymbol(",") && !reader.isSymbol(")") && !reader.isAtEnd()) {
+    while (!reader.isAtEnd()) {
       if (reader.takeWords("CONSTRAINT")) constraint = reader.name();
       else {
-        column = this.readColumnConstraint(column, constraint);
+        this.readColumnConstraint(column, constraint);
         constraint = "";
       }
     }
     this.columns.push(column);
   }
 
-  private readColumnConstraint(column: Column, constraint: string): Column {
+  private readColumnConstraint(column: ColumnDraft, constraint: string): void {
     const { reader } = this;
     // Told by the first word: most columns have few of many.
     const word = reader.word();
-    if (word === "PRIMARY" && reader.takeWords("PRIMARY", "KEY")) {
-      if (reader.takeWords("DESC")) this.inlineDescending = true;
-      else reader.takeWords("ASC");
-      const terms = this.inlineDescending ? { terms: JSON.stringify(["DESC"]) } : {};
-      this.key = {
-        name: constraint,
-        columns: [column.name],
-        ...optionsOf({ ...terms, ...this.readConflict() }),
-      };
-      return reader.takeWords("AUTOINCREMENT") ? { ...column, identity: "serial" } : column;
+    reader.skip();
+    switch (word) {
+      case "PRIMARY":
+        reader.takeWords("KEY");
+        this.readInlineKey(column, constraint);
+        break;
+      case "NOT":
+        if (!reader.takeWords("NULL")) break;
+        column.nullable = false;
+        for (const conflict of Object.values(this.readConflict()))
+          column.options = optionsOf({ "not null on conflict": conflict });
+        break;
+      case "UNIQUE":
+        this.uniques.push({ name: constraint, columns: [column.name], ...withOptions(this.readConflict()) });
+        break;
+      case "CHECK":
+        this.checks.push({ name: constraint, text: reader.parenthesized() });
+        this.readConflict();
+        break;
+      case "DEFAULT":
+        column.default = { kind: "sql", sql: reader.defaultText() };
+        break;
+      case "COLLATE":
+        column.collation = reader.name();
+        break;
+      case "REFERENCES":
+        this.foreignKeys.push(this.readReference(constraint, [column.name]));
+        break;
+      case "GENERATED":
+        reader.takeWords("ALWAYS", "AS");
+        column.computed = this.readComputed();
+        break;
+      case "AS":
+        column.computed = this.readComputed();
+        break;
+      default:
+      // NULL, which says nothing, and whatever a later version knows.
     }
-    if (word === "NOT" && reader.takeWords("NOT", "NULL")) {
-      const conflict = this.readConflict()["on conflict"];
-      return {
-        ...column,
-        nullable: false,
-        ...(conflict !== undefined && optionsOf({ "not null on conflict": conflict })),
-      };
-    }
-    if (word === "NULL" && reader.takeWords("NULL")) return column;
-    if (word === "UNIQUE" && reader.takeWords("UNIQUE")) {
-      this.uniques.push({ name: constraint, columns: [column.name], ...optionsOf(this.readConflict()) });
-      return column;
-    }
-    if (word === "CHECK" && reader.takeWords("CHECK")) {
-      this.checks.push({ name: constraint, text: reader.parenthesized() });
-      this.readConflict();
-      return column;
-    }
-    if (word === "DEFAULT" && reader.takeWords("DEFAULT"))
-      return { ...column, default: { kind: "sql", sql: reader.defaultText() } };
-    if (word === "COLLATE" && reader.takeWords("COLLATE")) return { ...column, collation: reader.name() };
-    if (word === "REFERENCES" && reader.takeWords("REFERENCES")) {
-      this.foreignKeys.push(this.readReference(constraint, [column.name]));
-      return column;
-    }
-    if (
-      (word === "GENERATED" && reader.takeWords("GENERATED", "ALWAYS", "AS")) ||
-      (word === "AS" && reader.takeWords("AS"))
-    ) {
-      const sql = reader.parenthesized();
-      const stored = reader.takeWords("STORED");
-      if (!stored) reader.takeWords("VIRTUAL");
-      return { ...column, computed: { sql, stored } };
-    }
-    reader.next();
-    return column;
+  }
+
+  private readInlineKey(column: ColumnDraft, constraint: string): void {
+    const { reader } = this;
+    if (reader.takeWords("DESC")) this.descendingKey = true;
+    else reader.takeWords("ASC");
+    const terms = this.descendingKey ? { terms: JSON.stringify(["DESC"]) } : {};
+    this.key = {
+      name: constraint,
+      columns: [column.name],
+      ...withOptions({ ...terms, ...this.readConflict() }),
+    };
+    if (reader.takeWords("AUTOINCREMENT")) column.identity = "serial";
+  }
+
+  private readComputed(): NonNullable<Column["computed"]> {
+    const sql = this.reader.parenthesized();
+    const stored = this.reader.takeWords("STORED");
+    if (!stored) this.reader.takeWords("VIRTUAL");
+    return { sql, stored };
   }
 
   private readTableConstraint(): void {
@@ -227,7 +301,7 @@ class TableBody {
       const columns = readIndexedColumns(reader).map(part => part.name ?? part.text);
       if (reader.takeWords("REFERENCES")) this.foreignKeys.push(this.readReference(name, columns));
     } else {
-      reader.next();
+      reader.skip();
     }
   }
 
@@ -241,7 +315,10 @@ class TableBody {
     );
     return {
       columns: parts.map(part => part.name ?? part.text),
-      ...optionsOf({ ...(terms.some(Boolean) && { terms: JSON.stringify(terms) }), ...this.readConflict() }),
+      ...withOptions({
+        ...(terms.some(Boolean) && { terms: JSON.stringify(terms) }),
+        ...this.readConflict(),
+      }),
     };
   }
 
@@ -256,11 +333,11 @@ class TableBody {
     for (;;) {
       if (reader.takeWords("ON", "DELETE")) actions.onDelete = this.readAction();
       else if (reader.takeWords("ON", "UPDATE")) actions.onUpdate = this.readAction();
-      else if (reader.takeWords("MATCH")) reader.next();
-      else if (reader.takeWords("NOT", "DEFERRABLE")) void (reader.takeWords("INITIALLY") && reader.next());
+      else if (reader.takeWords("MATCH")) reader.skip();
+      else if (reader.takeWords("NOT", "DEFERRABLE")) void (reader.takeWords("INITIALLY") && reader.skip());
       else if (reader.takeWords("DEFERRABLE")) {
         deferrable = "immediate";
-        if (reader.takeWords("INITIALLY") && reader.next()?.text.toUpperCase() === "DEFERRED")
+        if (reader.takeWords("INITIALLY") && reader.next().toUpperCase() === "DEFERRED")
           deferrable = "deferred";
       } else break;
     }
@@ -270,7 +347,7 @@ class TableBody {
       references: { table, columns: referred },
       ...actions,
       ...(deferrable && { deferrable }),
-      ...(referred.length === 0 && optionsOf({ columns: "implied" })),
+      ...(referred.length === 0 && withOptions({ columns: "implied" })),
     };
   }
 
@@ -279,18 +356,22 @@ class TableBody {
     if (reader.takeWords("SET", "NULL")) return "set null";
     if (reader.takeWords("SET", "DEFAULT")) return "set default";
     if (reader.takeWords("NO", "ACTION")) return "no action";
-    return reader.next()?.text.toLowerCase() === "cascade" ? "cascade" : "restrict";
+    return reader.next().toLowerCase() === "cascade" ? "cascade" : "restrict";
   }
 
   /** ON CONFLICT clauses are SQLite's alone: https://sqlite.org/lang_conflict.html */
   private readConflict(): Record<string, string> {
     if (!this.reader.takeWords("ON", "CONFLICT")) return {};
-    return { "on conflict": this.reader.next()?.text.toLowerCase() ?? "" };
+    return { "on conflict": this.reader.next().toLowerCase() };
   }
 }
 
-function optionsOf(options: Readonly<Record<string, string>>): { options?: Options } {
-  return Object.keys(options).length > 0 ? { options: { [NAME]: options } } : {};
+function withOptions(options: Readonly<Record<string, string>>): { options?: Options } {
+  return Object.keys(options).length > 0 ? { options: optionsOf(options) } : {};
+}
+
+function optionsOf(options: Readonly<Record<string, string>>): Options {
+  return { [NAME]: options };
 }
 
 function typeOf({ type }: Column): string {
@@ -314,19 +395,28 @@ function isRowid(column: Column, key: Key | undefined): boolean {
  * whether its text says so or not.
  */
 function asRowid(column: Column): Column {
-  if (column.identity === undefined)
-    return column.nullable ? { ...column, nullable: false, identity: "rowid" } : column;
-  return column.nullable
-    ? { ...column, nullable: false }
-    : { ...column, ...optionsOf({ "not null": "stated" }) };
+  if (column.nullable) return { ...column, nullable: false, identity: column.identity ?? "rowid" };
+  return column.identity === undefined ? column : { ...column, options: optionsOf({ "not null": "stated" }) };
 }
+
+/** A column whose type is written in capitals; the same one for the same one. */
+function inSmallLetters(column: Column): Column {
+  const known = smallLetters.get(column);
+  if (known) return known;
+  const type = { kind: "native", sql: { [NAME]: typeOf(column).toLowerCase() } } as const;
+  const changed = { ...column, type };
+  smallLetters.set(column, changed);
+  return changed;
+}
+
+const smallLetters = new WeakMap<Column, Column>();
 
 function readOptions(reader: Reader): Record<string, string> {
   const options: Record<string, string> = {};
   while (!reader.isAtEnd()) {
     if (reader.takeWords("WITHOUT", "ROWID")) options["without rowid"] = "yes";
     else if (reader.takeWords("STRICT")) options["strict"] = "yes";
-    else reader.next();
+    else reader.skip();
   }
   return options;
 }
@@ -340,43 +430,43 @@ interface IndexedColumn {
   readonly descending?: boolean;
 }
 
+const AFTER_TERM = new Set(["COLLATE", "ASC", "DESC"]);
+
 /** `(a, b COLLATE nocase DESC, lower(c))` */
 function readIndexedColumns(reader: Reader): IndexedColumn[] {
   const parts: IndexedColumn[] = [];
-  reader.next();
+  reader.skip();
   while (!reader.isSymbol(")") && !reader.isAtEnd()) {
     if (reader.takeSymbol(",")) continue;
-    const first = reader.peek();
-    const text = reader.textUntil(
-      token => token.kind === "word" && /^(?:collate|asc|desc)$/i.test(token.text),
-    );
-    const plain =
-      first &&
-      (first.kind === "word" || first.kind === "name" || first.kind === "string") &&
-      first.text === text;
+    const [kind, first] = [reader.kind(), reader.text()];
+    const text = reader.textUntil(AFTER_TERM);
+    const plain = first === text && (kind === "word" || kind === "name" || kind === "string");
     const collation = reader.takeWords("COLLATE") ? reader.name() : undefined;
     const descending = reader.takeWords("DESC") || (reader.takeWords("ASC"), false);
     parts.push({
       text,
-      ...(plain && { name: nameOf(first) }),
+      ...(plain && { name: nameOf({ kind, text }) }),
       ...(collation !== undefined && { collation }),
       ...(descending && { descending }),
     });
   }
-  reader.next();
+  reader.skip();
   return parts;
 }
 
 /** Walks over the tokens that mean something. */
 class Reader {
-  private readonly tokens: Token[];
+  private readonly tokens: TokenColumns;
   /** The tokens that are words, in capitals; "" for any other. */
   private readonly words: string[];
   private at = 0;
 
   constructor(private readonly sql: string) {
     this.tokens = meaningfulTokens(sql, TOKENS);
-    this.words = this.tokens.map(({ kind, text }) => (kind === "word" ? text.toUpperCase() : ""));
+    const { kinds, starts, ends } = this.tokens;
+    this.words = kinds.map((kind, at) =>
+      kind === "word" ? sql.slice(starts[at], ends[at]).toUpperCase() : "",
+    );
   }
 
   /** The next word in capitals; "" when something else comes next. */
@@ -384,21 +474,33 @@ class Reader {
     return this.words[this.at] ?? "";
   }
 
-  peek(): Token | undefined {
-    return this.tokens[this.at];
+  /** The next token's text; "" at the end. */
+  text(): string {
+    return this.isAtEnd() ? "" : this.sql.slice(this.tokens.starts[this.at], this.tokens.ends[this.at]);
   }
 
-  next(): Token | undefined {
-    return this.tokens[this.at++];
+  kind(): Token["kind"] | undefined {
+    return this.tokens.kinds[this.at];
+  }
+
+  skip(): void {
+    this.at += 1;
+  }
+
+  /** Takes the next token. @returns its text; "" at the end */
+  next(): string {
+    const text = this.text();
+    this.at += 1;
+    return text;
   }
 
   isAtEnd(): boolean {
-    return this.at >= this.tokens.length;
+    return this.at >= this.tokens.kinds.length;
   }
 
+  /** @param symbol one character */
   isSymbol(symbol: string): boolean {
-    const token = this.peek();
-    return token?.kind === "symbol" && token.text === symbol;
+    return this.kind() === "symbol" && this.sql[this.tokens.starts[this.at]!] === symbol;
   }
 
   takeSymbol(symbol: string): boolean {
@@ -412,51 +514,51 @@ class Reader {
   }
 
   /** Takes these words if they come next, all or none. */
-  takeWords(...words: readonly string[]): boolean {
-    if (this.words[this.at] !== words[0]) return false;
-    for (let index = 1; index < words.length; index += 1) {
-      if (this.words[this.at + index] !== words[index]) return false;
-    }
-    this.at += words.length;
+  takeWords(first: string, second?: string, third?: string): boolean {
+    const { words, at } = this;
+    if (words[at] !== first) return false;
+    if (second !== undefined && words[at + 1] !== second) return false;
+    if (third !== undefined && words[at + 2] !== third) return false;
+    this.at += third === undefined ? (second === undefined ? 1 : 2) : 3;
     return true;
   }
 
   /** A name, however it is quoted; SQLite takes a string for one too. */
   name(): string {
-    const token = this.next();
-    return token ? nameOf(token) : "";
+    const kind = this.kind();
+    return kind === undefined ? "" : nameOf({ kind, text: this.next() });
   }
 
-  /** The text up to a token that ends it, or a comma or closing parenthesis at this level. */
-  textUntil(ends: (token: Token) => boolean): string {
-    const start = this.peek();
-    let last: Token | undefined;
-    let depth = 0;
-    for (let token = start; token; token = this.peek()) {
-      if (depth === 0 && (ends(token) || token.text === "," || token.text === ")")) break;
-      if (token.text === "(") depth += 1;
-      if (token.text === ")") depth -= 1;
-      last = token;
-      this.at += 1;
+  /** The text up to a word that ends it, or a comma or closing parenthesis at this level. */
+  textUntil(words: ReadonlySet<string>): string {
+    const from = this.at;
+    for (let depth = 0; !this.isAtEnd(); this.at += 1) {
+      if (depth === 0 && (words.has(this.word()) || this.isSymbol(",") || this.isSymbol(")"))) break;
+      if (this.isSymbol("(")) depth += 1;
+      else if (this.isSymbol(")")) depth -= 1;
     }
-    return start && last ? this.sql.slice(start.at, last.at + last.text.length) : "";
+    const { starts, ends } = this.tokens;
+    return this.at === from ? "" : this.sql.slice(starts[from], ends[this.at - 1]);
   }
 
   textToEnd(): string {
-    const start = this.peek();
-    this.at = this.tokens.length;
-    return start ? this.sql.slice(start.at).replace(/;\s*$/, "").trim() : "";
+    const start = this.tokens.starts[this.at];
+    this.at = this.tokens.kinds.length;
+    return start === undefined ? "" : this.sql.slice(start).replace(/;\s*$/, "").trim();
   }
 
   /** What stands between a parenthesis and the one that closes it. */
   parenthesized(): string {
-    const open = this.next();
-    let depth = 1;
-    while (!this.isAtEnd()) {
-      const token = this.next()!;
-      if (token.text === "(") depth += 1;
-      if (token.text === ")") depth -= 1;
-      if (depth === 0) return this.sql.slice(open!.at + 1, token.at).trim();
+    const { starts, ends } = this.tokens;
+    const open = ends[this.at];
+    let depth = 0;
+    for (; !this.isAtEnd(); this.at += 1) {
+      if (this.isSymbol("(")) depth += 1;
+      else if (this.isSymbol(")")) depth -= 1;
+      if (depth === 0) {
+        this.at += 1;
+        return this.sql.slice(open, starts[this.at - 1]).trim();
+      }
     }
     return "";
   }
@@ -464,11 +566,9 @@ class Reader {
   /** A default: a literal with its sign, a word, or an expression in parentheses. */
   defaultText(): string {
     if (this.isSymbol("(")) return `(${spellExpression(this.parenthesized(), [], TOKENS)})`;
-    const sign = this.isSymbol("-") || this.isSymbol("+") ? this.next()!.text : "";
-    const token = this.next();
-    if (token?.kind === "word" && /^x$/i.test(token.text) && this.peek()?.kind === "string") {
-      return token.text + this.next()!.text;
-    }
-    return sign + (token?.text ?? "");
+    const sign = this.isSymbol("-") || this.isSymbol("+") ? this.next() : "";
+    const isBlob = this.word() === "X";
+    const text = this.next();
+    return sign + (isBlob && this.kind() === "string" ? text + this.next() : text);
   }
 }
