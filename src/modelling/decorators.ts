@@ -3,8 +3,10 @@ import {
   recordProperty,
   type Class,
   type FieldOptions,
+  type InlineOptions,
   type KeyOptions,
   type PairedWithOptions,
+  type RefersToAnyOptions,
   type RefersToOptions,
   type StoredOptions,
 } from "./facts.js";
@@ -55,6 +57,23 @@ export function ReferredBy<T extends object>(target: () => Class<T>, field: Fiel
 export function PairedWith<T extends object>(target: () => Class<T>, options: PairedWithOptions = {}) {
   return <P extends string>(prototype: Holding<readonly NoInfer<T>[], P>, property: P): void => {
     recordProperty(prototype, property).pairedWith = { target, options };
+  };
+}
+
+/** A reference to a row of any of several entities; the database holds it to exactly one that exists. */
+export function RefersToAny<C extends readonly Class[]>(
+  targets: () => readonly [...C],
+  options: RefersToAnyOptions = {},
+) {
+  return <P extends string>(prototype: Holding<InstanceType<NoInfer<C>[number]>, P>, property: P): void => {
+    recordProperty(prototype, property).refersToAny = { targets, options };
+  };
+}
+
+/** A value object: the fields of a class that is no entity, as columns of this table. */
+export function Inline<T extends object>(target: () => Class<T>, options: InlineOptions = {}) {
+  return <P extends string>(prototype: Holding<NoInfer<T>, P>, property: P): void => {
+    recordProperty(prototype, property).inline = { target, options };
   };
 }
 

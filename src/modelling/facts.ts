@@ -50,7 +50,8 @@ export type TypeName =
 /** What the database does with referring rows when the row they refer to is deleted, or its key changes. */
 export type Action = "restrict" | "cascade" | "set null" | "set default" | "no action";
 
-type FieldName<T> = Extract<keyof T, string>;
+/** A property, or one of a value object's: `size.height`. */
+type FieldName<T> = Extract<keyof T, string> | `${Extract<keyof T, string>}.${string}`;
 
 /** One thing an index is over: a field, or an expression in which `{field}` stands for the quoted column. */
 export type IndexTerm<Name extends string = string> = (
@@ -189,6 +190,24 @@ export interface PairedWithOptions {
   readonly onDelete?: Action;
 }
 
+export interface RefersToAnyOptions {
+  /**
+   * "arcs": one reference column for each entity, exactly one of them set. "tag": the entity's name and its key, and
+   * beside them one computed reference for each entity, which holds them to it.
+   * @default "arcs"
+   */
+  readonly style?: "arcs" | "tag";
+  /** @default "restrict" */
+  readonly onDelete?: Exclude<Action, "set default">;
+  /** Whether the reference columns get indexes. @default true */
+  readonly index?: boolean;
+}
+
+export interface InlineOptions {
+  /** What the columns' names begin with; "": nothing. @default the property's name */
+  readonly prefix?: string;
+}
+
 export interface ReferenceFacts {
   readonly target: () => Class;
   readonly options: RefersToOptions;
@@ -230,6 +249,8 @@ export interface PropertyFacts {
   refersTo?: ReferenceFacts;
   referredBy?: { readonly target: () => Class; readonly field: string };
   pairedWith?: { readonly target: () => Class; readonly options: PairedWithOptions };
+  refersToAny?: { readonly targets: () => readonly Class[]; readonly options: RefersToAnyOptions };
+  inline?: { readonly target: () => Class; readonly options: InlineOptions };
   stamp?: "created" | "updated";
 }
 

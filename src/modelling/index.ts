@@ -1,5 +1,15 @@
 /** What a model file and a config file import from "emberset". */
-export { Stored, Key, Field, RefersTo, ReferredBy, PairedWith, Stamp } from "./decorators.js";
+export {
+  Field,
+  Inline,
+  Key,
+  PairedWith,
+  ReferredBy,
+  RefersTo,
+  RefersToAny,
+  Stamp,
+  Stored,
+} from "./decorators.js";
 export { domainType, enumType, sequence } from "./definitions.js";
 export type { DomainOptions, SequenceOptions } from "./definitions.js";
 export { kind } from "./kind.js";
@@ -13,10 +23,12 @@ export type {
   Definition,
   IndexOptions,
   IndexTerm,
+  InlineOptions,
   KeyOptions,
   Options,
   PairedWithOptions,
   PerDialect,
+  RefersToAnyOptions,
   RefersToOptions,
   SqlExpression,
   StoredOptions,

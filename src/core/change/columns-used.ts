@@ -1,3 +1,4 @@
+import { columnsOfRule } from "../schema/rules.js";
 import { placesInSqlText } from "../schema/sql-text.js";
 import type { Check, Column, ForeignKey, Index, PartKind, Parts } from "../schema/types.js";
 
@@ -19,12 +20,8 @@ export function columnsOfPart(kind: PartKind, part: Parts[PartKind]): readonly s
       const where = index.where === undefined ? [] : placesInSqlText(index.where);
       return [...new Set([...parts, ...where, ...(index.include ?? [])])];
     }
-    case "check": {
-      const rules = (part as Check).rules;
-      return [
-        ...new Set(rules.flatMap(rule => (rule.kind === "sql" ? placesInSqlText(rule.sql) : [rule.column]))),
-      ];
-    }
+    case "check":
+      return [...new Set((part as Check).rules.flatMap(columnsOfRule))];
     default:
       return kind satisfies never;
   }

@@ -1,5 +1,6 @@
 import { placeOf } from "../dialect/tokens.js";
 import { addressOf, parseAddress } from "../schema/address.js";
+import { withRuleColumns } from "../schema/rules.js";
 import { fillPlaces, mapSqlText } from "../schema/sql-text.js";
 import type {
   Check,
@@ -113,11 +114,17 @@ function renamedInclude(
 }
 
 function renameInRule(rule: Rule, table: string, names: NameMap): Rule {
-  return rule.kind === "sql"
-    ? { ...rule, sql: renameInSql(rule.sql, table, names) }
-    : { ...rule, column: names.column(table, rule.column) };
+  return withRuleColumns(
+    rule,
+    column => names.column(table, column),
+    text => renameInText(text, table, names),
+  );
 }
 
 function renameInSql(sql: SqlText, table: string, names: NameMap): SqlText {
-  return mapSqlText(sql, text => fillPlaces(text, name => placeOf(names.column(table, name))));
+  return mapSqlText(sql, text => renameInText(text, table, names));
+}
+
+function renameInText(text: string, table: string, names: NameMap): string {
+  return fillPlaces(text, name => placeOf(names.column(table, name)));
 }

@@ -155,9 +155,9 @@ function implies(rule: Rule, other: Rule): boolean {
   if (rule.kind === "not in" && other.kind === "not in")
     return other.values.every(value => rule.values.includes(value));
   if (!("value" in rule && "value" in other)) return false;
-  if (rule.kind === "min" || rule.kind === "above" || rule.kind === "min length")
-    return rule.value >= other.value;
+  if (rule.kind === "above" || rule.kind.startsWith("min")) return rule.value >= other.value;
   return (
-    (rule.kind === "max" || rule.kind === "below" || rule.kind === "max length") && rule.value <= other.value
+    (rule.kind === "below" || rule.kind === "decimal places" || rule.kind.startsWith("max")) &&
+    rule.value <= other.value
   );
 }

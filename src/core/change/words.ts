@@ -213,6 +213,21 @@ export function describeForeignKey({
     .join(", ");
 }
 
+const KINDS_OF_VALUE = {
+  boolean: "true or false",
+  json: "JSON",
+  whole: "a whole number",
+  number: "a number",
+  date: "a date",
+  time: "a time",
+  moment: "a moment",
+  uuid: "a uuid",
+  array: "a JSON array",
+  object: "a JSON object",
+  "lower case": "in small letters",
+  "upper case": "in capitals",
+} as const;
+
 /** A rule in words close to SQL: `weight >= 1`. */
 export function describeRule(rule: Rule): string {
   const literal = (value: unknown) => (typeof value === "string" ? `'${value}'` : String(value));
@@ -241,10 +256,35 @@ export function describeRule(rule: Rule): string {
       return `${rule.column} does not contain ${literal(rule.value)}`;
     case "pattern":
       return `${rule.column} matches /${rule.pattern}/${rule.flags}`;
+    case "min bytes":
+      return `bytes of ${rule.column} >= ${rule.value}`;
+    case "max bytes":
+      return `bytes of ${rule.column} <= ${rule.value}`;
+    case "min items":
+      return `items of ${rule.column} >= ${rule.value}`;
+    case "max items":
+      return `items of ${rule.column} <= ${rule.value}`;
+    case "decimal places":
+      return `${rule.column} with at most ${rule.value} decimal place${rule.value === 1 ? "" : "s"}`;
     case "boolean":
-      return `${rule.column} is true or false`;
     case "json":
-      return `${rule.column} is JSON`;
+    case "whole":
+    case "number":
+    case "date":
+    case "time":
+    case "moment":
+    case "uuid":
+    case "array":
+    case "object":
+    case "lower case":
+    case "upper case":
+      return `${rule.column} is ${KINDS_OF_VALUE[rule.kind]}`;
+    case "one of":
+      return `${rule.optional ? "at most" : "exactly"} one of ${rule.columns.join(", ")}`;
+    case "together":
+      return `${rule.columns.join(", ")} all or none`;
+    case "only with":
+      return `${rule.column} only with ${rule.other}`;
     case "sql":
       return showSql(rule.sql);
     default:

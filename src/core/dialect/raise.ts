@@ -1,5 +1,14 @@
 import { equal } from "../schema/canonical.js";
-import type { Check, Column, DataType, Default, Rule, Schema, Table } from "../schema/types.js";
+import {
+  TYPE_RULE_KINDS,
+  type Check,
+  type Column,
+  type DataType,
+  type Default,
+  type Rule,
+  type Schema,
+  type Table,
+} from "../schema/types.js";
 import { placeOf } from "./tokens.js";
 
 /** What a dialect says so that the shared walk can raise a schema from it. */
@@ -92,7 +101,10 @@ function raiseCheck(check: Check, table: Table, rules: RaiseRules): Check {
   const text = only.sql;
   const column = table.columns.find(({ name }) => text.includes(placeOf(name)));
   if (!column) return check;
-  const found = splitAnd(text).map(part => ruleOf(part, column, rules));
+  const typed = typeRuleIn(text, column, rules);
+  const rest = typed ? typed.rest : text;
+  const others = rest === "" ? [] : splitAnd(rest).map(part => ruleOf(part, column, rules));
+  const found = [...others, ...(typed ? [typed.rule] : [])];
   if (found.some(rule => rule === undefined)) return check;
   const candidate = { ...check, rules: found as Rule[] };
   const settled = rules.settle({ tables: [holding(table.columns, [candidate])] }).tables[0]?.checks[0];
@@ -104,13 +116,15 @@ function splitAnd(text: string): string[] {
   return text.split(" AND ");
 }
 
+type NumberRule = "min" | "max" | "above" | "below" | "min length" | "max length" | "decimal places";
+
 const NUMBER = "(-?\\d+(?:\\.\\d+)?)";
 
 function ruleOf(text: string, { name }: Column, { length }: RaiseRules): Rule | undefined {
   const place = placeOf(name).replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
   const find = (pattern: string) => new RegExp(`^${pattern}$`).exec(text)?.[1];
   const call = length.replace("(", "\\(");
-  const number = (kind: "min" | "max" | "above" | "below" | "min length" | "max length", pattern: string) => {
+  const number = (kind: NumberRule, pattern: string) => {
     const value = find(pattern);
     return value === undefined ? undefined : { kind, column: name, value: Number(value) };
   };
@@ -121,8 +135,31 @@ function ruleOf(text: string, { name }: Column, { length }: RaiseRules): Rule | 
     number("below", `${place} < ${NUMBER}`) ??
     number("min length", `${call}${place}\\) >= (\\d+)`) ??
     number("max length", `${call}${place}\\) <= (\\d+)`) ??
-    listRule(find(`${place} IN \\((.*)\\)`), name)
+    number("decimal places", `${place} = round\\(${place}, (\\d+)\\)`) ??
+    listRule(find(`(?:BINARY )?${place} IN \\((.*)\\)`), name)
   );
+}
+
+/** What a value is, said last, but for how many decimal places it has. */
+function typeRuleIn(
+  text: string,
+  column: Column,
+  rules: RaiseRules,
+): { rule: Rule; rest: string } | undefined {
+  for (const kind of TYPE_RULE_KINDS) {
+    const rule: Rule = { kind, column: column.name };
+    const typed = settledText(rule, column, rules.settle);
+    if (typed === undefined) continue;
+    if (text === typed) return { rule, rest: "" };
+    if (text.endsWith(` AND ${typed}`)) return { rule, rest: text.slice(0, -` AND ${typed}`.length) };
+  }
+  return undefined;
+}
+
+function settledText(rule: Rule, column: Column, settle: RaiseRules["settle"]): string | undefined {
+  const [check] = settle({ tables: [holding([column], [{ name: "", rules: [rule] }])] }).tables[0]!.checks;
+  const [only] = check?.rules ?? [];
+  return only?.kind === "sql" && typeof only.sql === "string" ? only.sql : undefined;
 }
 
 /** `'a', 'b'` or `1, 2` */

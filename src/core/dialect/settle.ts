@@ -195,7 +195,7 @@ function settleCheck(
     if (rule.kind === "sql") return textFor(rule.sql, rules.dialect) === undefined ? [] : [spell(rule.sql)];
     const text = rules.rule(
       rule,
-      table.columns.find(({ name }) => name === rule.column),
+      "column" in rule ? table.columns.find(({ name }) => name === rule.column) : undefined,
     );
     return text === undefined ? [] : [text];
   });

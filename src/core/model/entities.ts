@@ -1,4 +1,11 @@
-import { factsOf, type Class, type PropertyFacts, type StoredOptions } from "../../modelling/facts.js";
+import {
+  factsOf,
+  type Class,
+  type PropertyFacts,
+  type RefersToOptions,
+  type StoredOptions,
+} from "../../modelling/facts.js";
+import { expandFields } from "./expand.js";
 
 /** A class-validator rule on a property, as its metadata has it. */
 export interface Validator {
@@ -9,14 +16,41 @@ export interface Validator {
   readonly each: boolean;
 }
 
+/** What a field is a part of: a value object, or a reference to any of several entities. */
+export interface Whole {
+  /** The property that holds it. */
+  readonly of: string;
+  readonly kind: "inline" | "arcs" | "tag";
+  /** It may be missing as a whole. */
+  readonly optional: boolean;
+  /** The part may not be missing while the whole is there. */
+  readonly required: boolean;
+}
+
+/** What is said of a property, and what is known of a part of one. */
+export interface FieldFacts extends Omit<PropertyFacts, "refersTo"> {
+  readonly refersTo?: {
+    readonly target: () => Class;
+    /** `computedBy`: the reference is worked out from the name and the key that this property holds. */
+    readonly options: RefersToOptions & { readonly computedBy?: string };
+  };
+  /** Of the type that the keys of these have in common. */
+  readonly sameAsKeys?: () => readonly Class[];
+}
+
 export interface FieldDescription {
+  /** `weight`; of a part `size.height`. */
   readonly property: string;
-  readonly facts: PropertyFacts;
+  /** What its columns are named after: `weight`, `size_height`. */
+  readonly called: string;
+  readonly facts: FieldFacts;
   readonly validators: readonly Validator[];
   /** `@IsOptional()`: null is allowed. */
   readonly optional: boolean;
   /** The name of the class that declares it. */
   readonly declaredIn: string;
+  /** From the outermost inwards; empty for a field of its own. */
+  readonly within: readonly Whole[];
 }
 
 export interface EntityDescription {
@@ -32,7 +66,14 @@ export function describeEntities(classes: readonly unknown[]): EntityDescription
   return [...new Set(classes)].flatMap(cls => {
     const stored = factsOf(cls)?.stored;
     return stored
-      ? [{ name: (cls as Class).name, cls: cls as Class, options: stored, fields: fieldsOf(cls as Class) }]
+      ? [
+          {
+            name: (cls as Class).name,
+            cls: cls as Class,
+            options: stored,
+            fields: expandFields(fieldsOf(cls as Class), fieldsOf),
+          },
+        ]
       : [];
   });
 }
@@ -59,10 +100,12 @@ function fieldsOf(cls: Class): FieldDescription[] {
       const found = validators.get(property);
       fields.push({
         property,
+        called: property,
         facts: facts?.get(property) ?? {},
         validators: found?.validators ?? [],
         optional: found?.optional ?? false,
         declaredIn: at.name,
+        within: [],
       });
     }
   }

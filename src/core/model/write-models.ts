@@ -247,14 +247,14 @@ class ClassWriter {
           check.options === undefined &&
           columnsOfPart("check", check).every(name => name === column.name),
       );
-      const rules = found ? rulesOf(column.name, column.type, validatorsFor(found.rules)) : [];
+      const rules = found ? rulesOf(column, validatorsFor(found.rules)) : [];
       const byRules = found && equal(this.settled(column, rules), this.settled(column, found.rules));
       const implied = table.checks.find(
         check =>
           check !== found &&
           equal(
             this.settledCheck(column, check),
-            this.settled(column, rulesOf(column.name, column.type, [])),
+            this.settled(column, rulesOf(column, [])),
           ),
       );
       const held = byRules ? found : implied;
@@ -263,8 +263,11 @@ class ClassWriter {
     if (this.options.dialect.keepsOrder) this.keepOrder();
     for (const column of table.columns) {
       if (this.fieldChecks.has(column.name)) continue;
-      const rules = rulesOf(column.name, column.type, this.typeOf(column).rules);
-      if (this.settled(column, rules).length > 0) this.unchecked.add(column.name);
+      const rules = rulesOf(column, this.typeOf(column).rules);
+      // A rule that the types hold makes no check, but has its name.
+      const name = constraintName("ck", table.name, [column.name]);
+      const isTaken = rules.length > 0 && table.checks.some(check => check.name === name);
+      if (isTaken || this.settled(column, rules).length > 0) this.unchecked.add(column.name);
     }
   }
 

@@ -133,11 +133,36 @@ export interface Check {
   readonly options?: Options;
 }
 
+export const TYPE_RULE_KINDS = [
+  "boolean",
+  "json",
+  "whole",
+  "number",
+  "date",
+  "time",
+  "moment",
+  "uuid",
+] as const;
+
+export type TypeRuleKind = (typeof TYPE_RULE_KINDS)[number];
+
 /** A rule kept as data until a dialect settles it into SQL. */
 export type Rule =
   | { readonly kind: "min" | "max"; readonly column: string; readonly value: number | string }
   | { readonly kind: "above" | "below"; readonly column: string; readonly value: number }
-  | { readonly kind: "min length" | "max length"; readonly column: string; readonly value: number }
+  | {
+      /** Characters of a text, bytes of it, items of a JSON array. */
+      readonly kind:
+        | "min length"
+        | "max length"
+        | "min bytes"
+        | "max bytes"
+        | "min items"
+        | "max items"
+        | "decimal places";
+      readonly column: string;
+      readonly value: number;
+    }
   | {
       readonly kind: "in" | "not in";
       readonly column: string;
@@ -146,7 +171,15 @@ export type Rule =
   | { readonly kind: "divisible"; readonly column: string; readonly value: number }
   | { readonly kind: "contains" | "not contains"; readonly column: string; readonly value: string }
   | { readonly kind: "pattern"; readonly column: string; readonly pattern: string; readonly flags: string }
-  | { readonly kind: "boolean" | "json"; readonly column: string }
+  /** What a value is; where a dialect's types hold that by themselves, it needs no check. */
+  | { readonly kind: TypeRuleKind; readonly column: string }
+  | { readonly kind: "array" | "object" | "lower case" | "upper case"; readonly column: string }
+  /** Exactly one is set; `optional`: or none. */
+  | { readonly kind: "one of"; readonly columns: readonly string[]; readonly optional: boolean }
+  /** All are set, or none. */
+  | { readonly kind: "together"; readonly columns: readonly string[] }
+  /** Set only while the other is. */
+  | { readonly kind: "only with"; readonly column: string; readonly other: string }
   | { readonly kind: "sql"; readonly sql: SqlText };
 
 /** The parts of a table that have a name of their own, by the word used for them. */

@@ -26,12 +26,21 @@ export function ruleText(
   return ruleCondition(rule, {
     literal,
     length: "char_length",
-    position: (text, place) => `locate(${text}, ${place})`,
+    bytes: place => `octet_length(${place})`,
+    // Else the column's collation would decide on capitals, accents and spaces at the end.
+    exact: place => `BINARY ${place}`,
+    position: (text, place) => `locate(BINARY ${text}, ${place})`,
     // Without a flag, the column's collation would decide on capitals: https://mariadb.com/kb/en/pcre/
     pattern: (place, pattern, caseless) =>
       `${place} REGEXP ${literal(`(?${caseless ? "i" : "-i"})${pattern}`)}`,
-    boolean: place => `${place} IN (0, 1)`,
-    json: place => `json_valid(${place})`,
+    letters: (place, which) => `BINARY ${place} = ${which}(${place})`,
+    type: (place, kind) =>
+      kind === "boolean" ? `${place} IN (0, 1)` : kind === "json" ? `json_valid(${place})` : undefined,
+    // A number is rounded to its places before any check.
+    decimalPlaces: () => undefined,
+    shape: (place, shape) => `json_type(${place}) = '${shape.toUpperCase()}'`,
+    items: place => `json_length(${place})`,
+    set: places => places.map(place => `(${place} IS NOT NULL)`).join(" + "),
   });
 }
 

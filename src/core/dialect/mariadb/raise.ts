@@ -26,12 +26,15 @@ function unspellTable(table: Table): Table {
       if (only?.kind !== "sql" || typeof only.sql !== "string") return check;
       const column = table.columns.find(({ name }) => only.sql.toString().includes(placeOf(name)));
       const list = column && /^(.+?) in \(([^]*)\)$/.exec(only.sql);
-      if (!list || list[1] !== placeOf(column.name)) return check;
+      const place = column && placeOf(column.name);
+      const exact = `cast(${place!} as char charset binary)`;
+      if (!list || (list[1] !== place && list[1] !== exact)) return check;
+      const left = list[1] === exact ? `BINARY ${place!}` : place!;
       const items = [...list[2]!.matchAll(/('(?:[^'\\]|'')*'|-?\d+)(?:,|$)/g)];
       if (items.map(([all]) => all).join("") !== list[2]) return check;
       return {
         ...check,
-        rules: [{ kind: "sql", sql: `${list[1]} IN (${items.map(([, item]) => item).join(", ")})` }],
+        rules: [{ kind: "sql", sql: `${left} IN (${items.map(([, item]) => item).join(", ")})` }],
       };
     }),
   };

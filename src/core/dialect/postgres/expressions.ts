@@ -22,10 +22,17 @@ export function ruleText(
   return ruleCondition(rule, {
     literal,
     length: "char_length",
+    bytes: place => `octet_length(${place})`,
+    exact: place => place,
     position: (text, place) => `position(${text} in ${place})`,
     pattern: (place, pattern, caseless) => `${place} ${caseless ? "~*" : "~"} ${literal(pattern)}`,
-    boolean: () => undefined,
-    json: () => undefined,
+    letters: (place, which) => `${place} = ${which}(${place})`,
+    // Types are held to by the server; a number is rounded to its places before any check.
+    type: () => undefined,
+    decimalPlaces: () => undefined,
+    shape: (place, shape) => `jsonb_typeof(${place}) = '${shape}'`,
+    items: place => `jsonb_array_length(${place})`,
+    set: places => `num_nonnulls(${places.join(", ")})`,
   });
 }
 

@@ -1,5 +1,5 @@
 import { ruleCondition } from "../rules.js";
-import type { Column, Default, Rule } from "../../schema/types.js";
+import type { Column, Default, Rule, TypeRuleKind } from "../../schema/types.js";
 
 /** A name as SQLite quotes it. */
 export function quote(name: string): string {
@@ -25,11 +25,43 @@ export function ruleText(rule: Exclude<Rule, { kind: "sql" }>): string | undefin
   return ruleCondition(rule, {
     literal,
     length: "length",
+    bytes: column => `length(CAST(${column} AS BLOB))`,
+    exact: column => column,
     position: (text, column) => `instr(${column}, ${text})`,
     pattern: () => undefined,
-    boolean: column => `${column} IN (0, 1)`,
-    json: column => `json_valid(${column})`,
+    letters: (column, which) => `${column} = ${which}(${column})`,
+    type: typeCondition,
+    decimalPlaces: (column, places) => `${column} = round(${column}, ${places})`,
+    shape: (column, shape) => `json_type(${column}) = '${shape}'`,
+    items: column => `json_array_length(${column})`,
+    set: columns => columns.map(column => `(${column} IS NOT NULL)`).join(" + "),
   });
+}
+
+/**
+ * A column takes values of any kind, whatever type it declares (https://sqlite.org/flextypegood.html), so these say
+ * what it may hold. Each is true of null.
+ */
+function typeCondition(column: string, kind: TypeRuleKind): string {
+  switch (kind) {
+    case "boolean":
+      return `${column} IN (0, 1)`;
+    case "json":
+      return `json_valid(${column})`;
+    case "whole":
+      return `typeof(${column}) IN ('integer', 'null')`;
+    case "number":
+      return `typeof(${column}) IN ('integer', 'real', 'null')`;
+    case "date":
+    case "time":
+      return `(${kind}(${column}) IS NULL) = (${column} IS NULL)`;
+    case "moment":
+      return `(datetime(${column}) IS NULL) = (${column} IS NULL)`;
+    case "uuid":
+      return `${column} LIKE '________-____-____-____-____________' AND ${column} NOT GLOB '*[^0-9A-Fa-f-]*'`;
+    default:
+      return kind satisfies never;
+  }
 }
 
 export function defaultText(value: Exclude<Default, { kind: "sql" }>): string {
