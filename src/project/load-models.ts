@@ -1,4 +1,3 @@
-import { readFileSync } from "node:fs";
 import { glob } from "tinyglobby";
 import { dialects } from "../core/dialect/registry.js";
 import { buildSchema, type ModelSchema } from "../core/model/build-schema.js";
@@ -8,10 +7,13 @@ import { problems } from "../core/problems.js";
 import { recordedDefinitions, storedClasses } from "../modelling/facts.js";
 import { CompileError, loadModules } from "./compile.js";
 import { dialectsInUse, type Settings } from "./settings.js";
+import { openSources } from "./sources.js";
 
 export interface LoadedModels extends ModelSchema {
   readonly entities: readonly EntityDescription[];
   readonly files: readonly string[];
+  /** A finding with its file and line. */
+  readonly place: (finding: Finding) => Finding;
 }
 
 /**
@@ -28,6 +30,7 @@ export async function loadModels(settings: Settings): Promise<LoadedModels> {
     modules.flatMap((module, at) => Object.values(module).map(value => [value, files[at]!])),
   );
   const fresh = storedClasses().filter(cls => !known.has(cls));
+  const sources = openSources(fileOf);
   const byPlace = (cls: unknown) => files.indexOf(fileOf.get(cls) ?? "");
   const entities = describeEntities(fresh.sort((a, b) => byPlace(a) - byPlace(b)));
   if (entities.length === 0) throw problems.noModels({ patterns: settings.models });
@@ -35,10 +38,13 @@ export async function loadModels(settings: Settings): Promise<LoadedModels> {
     entities,
     settings.naming,
     dialectsInUse(settings).map(name => dialects[name]),
-    recordedDefinitions().slice(defined),
+    { definitions: recordedDefinitions().slice(defined), declared: sources.declared },
   );
-  const placed = model.findings.map(finding => withPlace(finding, entities, fileOf));
-  return { ...model, findings: placed, entities, files };
+  const place = (finding: Finding): Finding => {
+    const entity = entities.find(({ name }) => name === finding.entity);
+    return { ...finding, ...(entity && sources.placeOf(entity, finding.property)) };
+  };
+  return { ...model, findings: model.findings.map(place), entities, files, place };
 }
 
 async function loadOrExplain(
@@ -66,25 +72,4 @@ async function loadOrExplain(
       error,
     );
   }
-}
-
-/** Where in its file a finding is: the line that declares the property, or else the class. */
-function withPlace(
-  finding: Finding,
-  entities: readonly EntityDescription[],
-  fileOf: ReadonlyMap<unknown, string>,
-): Finding {
-  const entity = entities.find(({ name }) => name === finding.entity);
-  const file = entity && fileOf.get(entity.cls);
-  if (!file) return finding;
-  const lines = readFileSync(file, "utf8").split("\n");
-  const start = lines.findIndex(line => new RegExp(`\\bclass\\s+${entity.name}\\b`).test(line));
-  const property = finding.property?.replaceAll("$", "\\$");
-  const found =
-    property === undefined
-      ? -1
-      : lines.findIndex(
-          (line, at) => at > start && new RegExp(`(?:^|[\\s)])${property}\\s*[!?]?\\s*[:;=]`).test(line),
-        );
-  return { ...finding, file, line: (found >= 0 ? found : Math.max(start, 0)) + 1 };
 }

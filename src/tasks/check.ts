@@ -1,5 +1,8 @@
 import type { Finding } from "../core/model/findings.js";
-import { loadModels } from "../project/load-models.js";
+import { Problem } from "../core/problems.js";
+import { adviseOnHistory } from "../core/model/advice/history.js";
+import { readHistory } from "../history/read.js";
+import { loadModels, type LoadedModels } from "../project/load-models.js";
 import { loadSettings } from "../project/load-settings.js";
 import type { TaskOptions } from "./options.js";
 
@@ -14,7 +17,10 @@ export interface CheckResult {
 
 /** Reads the models and lists what is wrong or worth a thought. @throws Problem E101 to E103, E200 to E202 */
 export async function check(options: TaskOptions): Promise<CheckResult> {
-  const { findings, schema, entities, files } = await loadModels(await loadSettings(options.project ?? "."));
+  const settings = await loadSettings(options.project ?? ".");
+  const models = await loadModels(settings);
+  const { schema, entities, files } = models;
+  const findings = [...models.findings, ...historyAdvice(models, settings.migrations)];
   const errors = findings.filter(({ severity }) => severity === "error").length;
   return {
     findings,
@@ -24,4 +30,14 @@ export async function check(options: TaskOptions): Promise<CheckResult> {
     tables: schema.tables.length,
     files: files.length,
   };
+}
+
+/** Models can be read whatever has become of the migrations: those have commands of their own to tell. */
+function historyAdvice(models: LoadedModels, folder: string): Finding[] {
+  try {
+    return adviseOnHistory(models, readHistory(folder).schema).map(models.place);
+  } catch (error) {
+    if (error instanceof Problem) return [];
+    throw error;
+  }
 }

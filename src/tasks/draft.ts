@@ -1,5 +1,6 @@
 import { relative } from "node:path";
 import { draftMigration, writeDraft } from "../history/write.js";
+import { adviseOnHistory } from "../core/model/advice/history.js";
 import type { Finding } from "../core/model/findings.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { openProject } from "./open-project.js";
@@ -37,7 +38,10 @@ export async function draft({ title, renames = [], ...options }: DraftOptions): 
       hints: withRenames(models.hints, renames, history.schema, models.schema),
     },
   );
-  const advice = models.findings.filter(({ severity }) => severity === "advice");
+  const advice = [
+    ...models.findings.filter(({ severity }) => severity === "advice"),
+    ...adviseOnHistory(models, history.schema).map(models.place),
+  ];
   const made = draftMigration(history, title, changes, project.dialects);
   if (changes.length === 0) return { written: [], changes: [], advice };
   writeDraft(made);

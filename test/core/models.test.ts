@@ -112,7 +112,7 @@ describe("the type and the rules of a field follow from class-validator", () => 
     ["IsUrl", [IsUrl()], "varchar(2083), required", "length of it <= 2083"],
     ["IsUUID", [IsUUID()], "uuid, required", "it is a uuid"],
     ["IsIP", [IsIP()], "varchar(45), required", "length of it <= 45"],
-    ["IsJSON", [IsJSON()], "json, required", "it is JSON"],
+    ["IsJSON", [IsJSON()], "json, required", "it is a JSON object or array and it is JSON"],
     [
       "an array",
       [IsArray(), IsString({ each: true }), MaxLength(3, { each: true })],
@@ -266,10 +266,11 @@ test("what a dialect in use cannot hold is said", () => {
   );
   expect(found).toEqual([
     "A300 ix_🏺_name is not made: MariaDB has no unique indexes over some rows only",
-    "A300 name matches /^a\\u{1}$/u holds in the program only: SQLite has no regular expressions",
+    "A300 name matches /^a\\u{1}$/u holds in the program only: SQLite has no regular expressions, and GLOB cannot say this one",
     "A300 name matches /^a\\u{1}$/u holds in the program only: PostgreSQL reads parts of this pattern differently",
     "A300 name matches /^a\\u{1}$/u holds in the program only: MariaDB reads parts of this pattern differently",
     'E231 The name "🏺" cannot be: MariaDB takes no characters beyond 16 bits in names',
+    "A308 name is unique and of any length: MariaDB keeps a hash of it, in which nothing can be looked up",
   ]);
 });
 
@@ -298,6 +299,7 @@ test("what a model says of one dialect only comes to that dialect, and what anot
     "A300 ix_firings_expression_nr is not made: MariaDB has no indexes over expressions",
     "A300 once is looked at after each statement: SQLite does not defer it",
     "A300 once is looked at after each statement: MariaDB does not defer it",
+    "E227 MariaDB takes no key of any length, and kiln is one",
   ]);
   const held = Object.fromEntries(all.map(dialect => [dialect.name, dialect.settle(schema).tables[0]!]));
   expect([held["sqlite"]!.name, held["postgres"]!.namespace, held["mariadb"]!.options]).toEqual([

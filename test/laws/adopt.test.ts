@@ -71,6 +71,8 @@ describe.each(Object.values(dialects))("on $title", dialect => {
     const given = { ...classValidator, ...emberset };
     new Function(...Object.keys(given), code)(...Object.values(given));
     const fresh = storedClasses().filter(cls => !known.has(cls));
-    return buildSchema(describeEntities(fresh), NAMING, [dialect], recordedDefinitions().slice(defined));
+    return buildSchema(describeEntities(fresh), NAMING, [dialect], {
+      definitions: recordedDefinitions().slice(defined),
+    });
   }
 });

@@ -224,6 +224,7 @@ const KINDS_OF_VALUE = {
   uuid: "a uuid",
   array: "a JSON array",
   object: "a JSON object",
+  structure: "a JSON object or array",
   "lower case": "in small letters",
   "upper case": "in capitals",
 } as const;
@@ -276,6 +277,7 @@ export function describeRule(rule: Rule): string {
     case "uuid":
     case "array":
     case "object":
+    case "structure":
     case "lower case":
     case "upper case":
       return `${rule.column} is ${KINDS_OF_VALUE[rule.kind]}`;

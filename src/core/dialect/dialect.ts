@@ -1,5 +1,5 @@
 import type { Change } from "../change/types.js";
-import type { Index, Rule, Schema } from "../schema/types.js";
+import type { Index, PartKind, Rule, Schema } from "../schema/types.js";
 import type { TokenRules } from "./tokens.js";
 
 /** One kind of database: everything the rest of the program asks about it. */
@@ -38,6 +38,12 @@ export interface Dialect {
   readonly cannotHold: (rule: Rule) => string | undefined;
   /** Why this dialect cannot hold a name. */
   readonly cannotHoldName: (name: string) => string | undefined;
+  /** Of which kinds of parts names are told apart across tables, and whether from names of tables too. */
+  readonly sharedNames: { readonly kinds: readonly PartKind[]; readonly tables: boolean };
+  /** Words that are names only in quotes, in small letters. */
+  readonly reserved: ReadonlySet<string>;
+  /** How long a name may be, in bytes; longer ones are cut. Absent: any length. */
+  readonly nameLimit?: number;
   /** The same of an index. */
   readonly cannotHoldIndex: (index: Index) => string | undefined;
 }

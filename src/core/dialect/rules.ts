@@ -4,6 +4,8 @@ import { placeOf } from "./tokens.js";
 /** How a dialect says what dialects say differently. Undefined: its types hold the rule, or it cannot. */
 export interface RuleWords {
   readonly literal: (value: string | number | boolean) => string;
+  /** A column and a moment as they are compared. */
+  readonly moment: (column: string, moment: Date) => readonly [string, string];
   /** The function that counts a text's characters. */
   readonly length: string;
   /** A text's bytes in UTF-8. */
@@ -16,8 +18,8 @@ export interface RuleWords {
   readonly letters: (column: string, which: "lower" | "upper") => string;
   readonly type: (column: string, kind: TypeRuleKind) => string | undefined;
   readonly decimalPlaces: (column: string, places: number) => string | undefined;
-  /** Whether JSON is an array, or an object. */
-  readonly shape: (column: string, shape: "array" | "object") => string;
+  /** Whether JSON is one of these. */
+  readonly shape: (column: string, shapes: readonly ("array" | "object")[]) => string;
   readonly items: (column: string) => string;
   /** How many of some columns are set. */
   readonly set: (columns: readonly string[]) => string;
@@ -37,9 +39,13 @@ export function ruleCondition(rule: Exclude<Rule, { kind: "sql" }>, words: RuleW
   const { literal } = words;
   switch (rule.kind) {
     case "min":
-      return `${column} >= ${literal(rule.value)}`;
-    case "max":
-      return `${column} <= ${literal(rule.value)}`;
+    case "max": {
+      const [left, right] =
+        typeof rule.value === "string"
+          ? words.moment(column, new Date(rule.value))
+          : [column, literal(rule.value)];
+      return `${left} ${rule.kind === "min" ? ">=" : "<="} ${right}`;
+    }
     case "above":
       return `${column} > ${rule.value}`;
     case "below":
@@ -78,7 +84,9 @@ export function ruleCondition(rule: Exclude<Rule, { kind: "sql" }>, words: RuleW
       return words.letters(column, "upper");
     case "array":
     case "object":
-      return words.shape(column, rule.kind);
+      return words.shape(column, [rule.kind]);
+    case "structure":
+      return words.shape(column, ["array", "object"]);
     case "only with":
       return `${column} IS NULL OR ${placeOf(rule.other)} IS NOT NULL`;
     case "boolean":

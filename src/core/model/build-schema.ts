@@ -4,7 +4,9 @@ import type { Dialect } from "../dialect/dialect.js";
 import { addressOf } from "../schema/address.js";
 import type { NamingRules } from "../schema/naming.js";
 import type { Default, Definition, Schema, Table } from "../schema/types.js";
-import { reportClashes, reportNames, reportUndeferred } from "./clashes.js";
+import { advise } from "./advice/index.js";
+import type { Review } from "./advice/review.js";
+import { reportClashes, reportNames, reportNested, reportShared, reportUndeferred } from "./clashes.js";
 import { Columns } from "./columns.js";
 import type { EntityDescription } from "./entities.js";
 import { collectFindings, type Finding } from "./findings.js";
@@ -16,6 +18,15 @@ export interface ModelSchema {
   readonly schema: Schema;
   readonly hints: DiffHints;
   readonly findings: readonly Finding[];
+  /** Which fields the schema's columns come from. */
+  readonly models: Columns;
+}
+
+export interface BuildOptions {
+  /** Types and sequences beside the tables. */
+  readonly definitions?: readonly Definition[];
+  /** How properties are declared in the sources, where those are at hand. */
+  readonly declared?: Review["declared"];
 }
 
 /** The schema that entities describe. Where something is wrong it is left out, and a finding says so. */
@@ -23,7 +34,7 @@ export function buildSchema(
   entities: readonly EntityDescription[],
   naming: NamingRules,
   dialects: readonly Dialect[],
-  definitions: readonly Definition[] = [],
+  { definitions = [], declared = () => undefined }: BuildOptions = {},
 ): ModelSchema {
   const { findings, report } = collectFindings();
   const columns = new Columns(entities, naming, dialects, report);
@@ -36,6 +47,9 @@ export function buildSchema(
   reportClashes(tables, columns, report);
   reportNames(tables, columns, dialects, report);
   reportUndeferred(tables, columns, dialects, report);
+  reportNested(columns, report);
+  reportShared(tables, columns, dialects, report);
+  advise({ models: columns, tables, dialects, report, declared });
   return {
     schema: {
       tables: tables.filter(
@@ -45,6 +59,7 @@ export function buildSchema(
     },
     hints: hintsOf(columns),
     findings,
+    models: columns,
   };
 }
 

@@ -1,6 +1,7 @@
+import type { Class } from "../../modelling/facts.js";
 import type { Dialect } from "../dialect/dialect.js";
 import { addressOf } from "../schema/address.js";
-import type { Table } from "../schema/types.js";
+import { partsOf, type Table } from "../schema/types.js";
 import type { Columns } from "./columns.js";
 import type { Report } from "./findings.js";
 
@@ -101,6 +102,66 @@ export function reportNames(
             "choose another name",
           );
       }
+    }
+  }
+}
+
+/** Names that are told apart across tables, after they were cut to what the dialect takes. */
+export function reportShared(
+  tables: readonly Table[],
+  models: Columns,
+  dialects: readonly Dialect[],
+  report: Report,
+): void {
+  const told = new Set<string>();
+  for (const dialect of dialects) {
+    const owners = new Map<string, string>();
+    for (const [at, table] of dialect.settle({ tables }).tables.entries()) {
+      const entity = models.entities[at]?.name ?? table.name;
+      const { kinds, tables: withTables } = dialect.sharedNames;
+      const parts = kinds.flatMap(kind => partsOf(table, kind)).map(({ name }) => name);
+      for (const name of [...(withTables ? [table.name] : []), ...parts].filter(Boolean)) {
+        const place = addressOf({
+          ...(table.namespace !== undefined && { namespace: table.namespace }),
+          name,
+        });
+        const owner = owners.get(place.toLowerCase());
+        owners.set(place.toLowerCase(), owner ?? entity);
+        if (owner === undefined || owner === entity || told.has(place)) continue;
+        told.add(place);
+        report(
+          "E232",
+          { entity },
+          `${owner} and ${entity} both bring something called ${name}, which ${dialect.title} tells apart across tables`,
+          "give one of them another name",
+        );
+      }
+    }
+  }
+}
+
+/** Entities that are part of another: its rows would be in two tables, or its key within a row. */
+export function reportNested(models: Columns, report: Report): void {
+  for (const entity of models.entities) {
+    for (let cls: unknown = Object.getPrototypeOf(entity.cls); cls; cls = Object.getPrototypeOf(cls)) {
+      const base = models.entityOf(cls as Class);
+      if (!base) continue;
+      report(
+        "E233",
+        { entity: entity.name },
+        `${entity.name} extends ${base.name}, which is an entity: its rows would have to stand in two tables`,
+        `let both extend a class without @Stored(), or refer: @Key() @RefersTo(() => ${base.name})`,
+      );
+    }
+    const wholes = new Map(entity.fields.flatMap(({ within }) => within.map(whole => [whole.of, whole])));
+    for (const { of, cls } of wholes.values()) {
+      if (!cls || !models.entityOf(cls)) continue;
+      report(
+        "E233",
+        { entity: entity.name, property: of },
+        `${cls.name} is an entity, not a value object`,
+        `write @RefersTo(() => ${cls.name}), or remove @Stored() from ${cls.name}`,
+      );
     }
   }
 }

@@ -23,6 +23,8 @@ export interface Whole {
   readonly kind: "inline" | "arcs" | "tag";
   /** It may be missing as a whole. */
   readonly optional: boolean;
+  /** The class of a value object. */
+  readonly cls?: Class;
   /** The part may not be missing while the whole is there. */
   readonly required: boolean;
 }

@@ -37,7 +37,7 @@ function inlineFields(
     },
     optional: part.optional || field.optional,
     within: [
-      { of: field.property, kind: "inline", optional: field.optional, required: !part.optional },
+      { of: field.property, kind: "inline", optional: field.optional, required: !part.optional, cls },
       ...part.within,
     ],
   }));

@@ -85,6 +85,8 @@ function ruleOf(column: string, type: DataType, validator: Validator): Rule[] {
       return [...number("min bytes", first || undefined), ...number("max bytes", second)];
     case "isBooleanString":
       return [{ kind: "in", column, values: ["true", "false", "1", "0"] }];
+    case "isJson":
+      return isJson ? [{ kind: "structure", column }] : [];
     case "isArray":
       return isJson ? [{ kind: "array", column }] : [];
     case "arrayNotEmpty":

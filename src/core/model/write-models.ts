@@ -252,10 +252,7 @@ class ClassWriter {
       const implied = table.checks.find(
         check =>
           check !== found &&
-          equal(
-            this.settledCheck(column, check),
-            this.settled(column, rulesOf(column, [])),
-          ),
+          equal(this.settledCheck(column, check), this.settled(column, rulesOf(column, []))),
       );
       const held = byRules ? found : implied;
       if (held) this.fieldChecks.set(column.name, held);

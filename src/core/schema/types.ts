@@ -173,7 +173,7 @@ export type Rule =
   | { readonly kind: "pattern"; readonly column: string; readonly pattern: string; readonly flags: string }
   /** What a value is; where a dialect's types hold that by themselves, it needs no check. */
   | { readonly kind: TypeRuleKind; readonly column: string }
-  | { readonly kind: "array" | "object" | "lower case" | "upper case"; readonly column: string }
+  | { readonly kind: "array" | "object" | "structure" | "lower case" | "upper case"; readonly column: string }
   /** Exactly one is set; `optional`: or none. */
   | { readonly kind: "one of"; readonly columns: readonly string[]; readonly optional: boolean }
   /** All are set, or none. */

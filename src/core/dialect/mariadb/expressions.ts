@@ -25,6 +25,11 @@ export function ruleText(
   if (rule.kind === "in" && type?.kind === "native" && /^enum\(/.test(type.sql[NAME] ?? "")) return undefined;
   return ruleCondition(rule, {
     literal,
+    moment: (place, moment) =>
+      type?.kind === "timestamptz"
+        ? // Anything else would be read in the time zone of the session.
+          [`unix_timestamp(${place})`, String(moment.getTime() / 1000)]
+        : [place, literal(moment.toISOString().slice(0, -1).replace("T", " "))],
     length: "char_length",
     bytes: place => `octet_length(${place})`,
     // Else the column's collation would decide on capitals, accents and spaces at the end.
@@ -38,7 +43,8 @@ export function ruleText(
       kind === "boolean" ? `${place} IN (0, 1)` : kind === "json" ? `json_valid(${place})` : undefined,
     // A number is rounded to its places before any check.
     decimalPlaces: () => undefined,
-    shape: (place, shape) => `json_type(${place}) = '${shape.toUpperCase()}'`,
+    shape: (place, shapes) =>
+      `json_type(${place}) IN (${shapes.map(shape => literal(shape.toUpperCase())).join(", ")})`,
     items: place => `json_length(${place})`,
     set: places => places.map(place => `(${place} IS NOT NULL)`).join(" + "),
   });

@@ -3,7 +3,8 @@ import { catalogQueries, readCatalog } from "./catalog.js";
 import { quote } from "./expressions.js";
 import { raise, unspell } from "./raise.js";
 import { attachments, render, scriptNotes } from "./render.js";
-import { cannotHold, cannotHoldIndex, cannotHoldName, settle, TOKENS } from "./settle.js";
+import { reserved } from "./reserved.js";
+import { cannotHold, cannotHoldIndex, cannotHoldName, NAME_LIMIT, settle, TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
 
 /** MariaDB 10.6 and later. */
@@ -26,4 +27,7 @@ export const mariadb: Dialect = {
   cannotHold,
   cannotHoldName,
   cannotHoldIndex,
+  sharedNames: { kinds: ["foreign key"], tables: false },
+  reserved,
+  nameLimit: NAME_LIMIT,
 };

@@ -6,7 +6,7 @@ import { isUnbounded, NAME, typeText } from "./types.js";
 export const TOKENS = { backslash: true, hash: true } as const;
 
 /** https://mariadb.com/kb/en/identifier-names/#maximum-length; in characters, which are never more than bytes. */
-const NAME_LIMIT = 64;
+export const NAME_LIMIT = 64;
 
 /** How much of a text or of bytes an index holds where nobody says: fits any index with four bytes a character. */
 const PREFIX = 191;

@@ -21,6 +21,7 @@ export function ruleText(
   if (rule.kind === "max length" && bounded && type.length <= rule.value) return undefined;
   return ruleCondition(rule, {
     literal,
+    moment: (place, moment) => [place, literal(moment.toISOString())],
     length: "char_length",
     bytes: place => `octet_length(${place})`,
     exact: place => place,
@@ -30,7 +31,7 @@ export function ruleText(
     // Types are held to by the server; a number is rounded to its places before any check.
     type: () => undefined,
     decimalPlaces: () => undefined,
-    shape: (place, shape) => `jsonb_typeof(${place}) = '${shape}'`,
+    shape: (place, shapes) => `jsonb_typeof(${place}) IN (${shapes.map(literal).join(", ")})`,
     items: place => `jsonb_array_length(${place})`,
     set: places => `num_nonnulls(${places.join(", ")})`,
   });

@@ -1,8 +1,9 @@
 import type { Dialect } from "../dialect.js";
 import { catalogQueries, emptyTables, readCatalog } from "./catalog.js";
-import { quote } from "./expressions.js";
+import { NAME_LIMIT, quote } from "./expressions.js";
 import { raise, unspell } from "./raise.js";
 import { attachments, render, scriptNotes } from "./render.js";
+import { reserved } from "./reserved.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
 
@@ -27,4 +28,7 @@ export const postgres: Dialect = {
   cannotHold,
   cannotHoldName: () => undefined,
   cannotHoldIndex,
+  sharedNames: { kinds: ["key", "unique", "index"], tables: true },
+  reserved,
+  nameLimit: NAME_LIMIT,
 };

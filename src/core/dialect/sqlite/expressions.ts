@@ -1,4 +1,5 @@
 import { ruleCondition } from "../rules.js";
+import { globCondition } from "./pattern.js";
 import type { Column, Default, Rule, TypeRuleKind } from "../../schema/types.js";
 
 /** A name as SQLite quotes it. */
@@ -24,15 +25,17 @@ const UUID =
 export function ruleText(rule: Exclude<Rule, { kind: "sql" }>): string | undefined {
   return ruleCondition(rule, {
     literal,
+    // However the text of a moment is written: https://sqlite.org/lang_datefunc.html
+    moment: (column, moment) => [`julianday(${column})`, `julianday(${literal(moment.toISOString())})`],
     length: "length",
     bytes: column => `length(CAST(${column} AS BLOB))`,
     exact: column => column,
     position: (text, column) => `instr(${column}, ${text})`,
-    pattern: () => undefined,
+    pattern: globCondition,
     letters: (column, which) => `${column} = ${which}(${column})`,
     type: typeCondition,
     decimalPlaces: (column, places) => `${column} = round(${column}, ${places})`,
-    shape: (column, shape) => `json_type(${column}) = '${shape}'`,
+    shape: (column, shapes) => `json_type(${column}) IN (${shapes.map(literal).join(", ")})`,
     items: column => `json_array_length(${column})`,
     set: columns => columns.map(column => `(${column} IS NOT NULL)`).join(" + "),
   });

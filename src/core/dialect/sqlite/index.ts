@@ -3,6 +3,7 @@ import { catalogQueries, readCatalog } from "./catalog.js";
 import { quote } from "./expressions.js";
 import { raise, unspell } from "./raise.js";
 import { attachments, render, scriptNotes } from "./render.js";
+import { reserved } from "./reserved.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
 
@@ -26,4 +27,6 @@ export const sqlite: Dialect = {
   cannotHold,
   cannotHoldName: () => undefined,
   cannotHoldIndex,
+  sharedNames: { kinds: ["index"], tables: true },
+  reserved,
 };

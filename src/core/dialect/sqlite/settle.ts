@@ -33,5 +33,7 @@ export function cannotHoldIndex({ method }: Index): string | undefined {
 
 /** Why SQLite cannot hold a rule. */
 export function cannotHold(rule: Rule): string | undefined {
-  return rule.kind === "pattern" ? "SQLite has no regular expressions" : undefined;
+  return rule.kind === "pattern" && ruleText(rule) === undefined
+    ? "SQLite has no regular expressions, and GLOB cannot say this one"
+    : undefined;
 }

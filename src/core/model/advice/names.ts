@@ -1,0 +1,117 @@
+import { PART_KINDS, partsOf, type DataType } from "../../schema/types.js";
+import { cutName, referenceColumnName } from "../../schema/naming.js";
+import type { EntityDescription, FieldDescription } from "../entities.js";
+import { entitiesWithTables, listed, referenceFields, type Review } from "./review.js";
+
+export function adviseOnNames(review: Review): void {
+  for (const [entity] of entitiesWithTables(review)) {
+    reservedWords(entity, review);
+    hiddenReferences(entity, review);
+  }
+  unlikeReferences(review);
+  longNames(review);
+}
+
+function reservedWords(entity: EntityDescription, { models, dialects, report }: Review): void {
+  const reservedBy = (name: string) =>
+    dialects.filter(({ reserved }) => reserved.has(name.toLowerCase())).map(({ title }) => title);
+  const advise = (what: string, name: string, remedy: string, property?: string) => {
+    const titles = reservedBy(name);
+    if (titles.length === 0) return;
+    report(
+      "A301",
+      { entity: entity.name, ...(property !== undefined && { property }) },
+      `The ${what} ${name} is a reserved word of ${listed(titles)}: SQL written by hand needs quotes around it`,
+      remedy,
+    );
+  };
+  advise("table name", models.tableName(entity), 'choose another with @Stored({ table: "…" })');
+  for (const { field, column } of models.columnsOf(entity)) {
+    const remedy = field.facts.refersTo
+      ? 'choose another with @RefersTo(…, { column: "…" })'
+      : 'choose another with @Field({ column: "…" })';
+    advise("column name", column.name, remedy, field.property);
+  }
+}
+
+/** `potterId: number`, where there is an entity Potter. */
+function hiddenReferences(entity: EntityDescription, { models, report }: Review): void {
+  const used = new Set(entity.fields.flatMap(({ facts }) => facts.refersTo?.options.fields ?? []));
+  for (const { field, column } of models.columnsOf(entity)) {
+    const stem = /^(.+?)_?(?:Id|ID|id|Uuid)$/.exec(field.property)?.[1];
+    const { refersTo, key, sameAsKeys, field: options } = field.facts;
+    if (stem === undefined || refersTo || key || sameAsKeys || options?.generate || used.has(field.property))
+      continue;
+    const target = models.entities.find(({ name }) => endsInWord(stem, name));
+    const [only, ...others] = target ? models.keyColumns(target) : [];
+    if (!target || !only || others.length > 0 || !mayHold(column.type, only.type)) continue;
+    const property = stem.charAt(0).toLowerCase() + stem.slice(1);
+    report(
+      "A302",
+      { entity: entity.name, property: field.property },
+      `${field.property} looks like a reference to ${target.name}, but nothing holds it to a row there`,
+      `write @RefersTo(() => ${target.name}) ${property}!: ${target.name}`,
+    );
+  }
+}
+
+/** `leadPotter` ends in Potter. */
+function endsInWord(stem: string, name: string): boolean {
+  return stem.toLowerCase() === name.toLowerCase() || stem.endsWith(name);
+}
+
+function mayHold(type: DataType, key: DataType): boolean {
+  const whole = (kind: string) => ["smallint", "integer", "bigint"].includes(kind);
+  return type.kind === key.kind || (whole(type.kind) && whole(key.kind));
+}
+
+/** References called otherwise than most. */
+function unlikeReferences({ models, report }: Review): void {
+  const all = models.entities.flatMap(entity =>
+    referenceFields(entity).flatMap(field => {
+      const target = models.entityOf(field.facts.refersTo!.target());
+      return target ? [{ entity, field, target, usual: usualNames(field, target) }] : [];
+    }),
+  );
+  function usualNames(field: FieldDescription, target: EntityDescription): string[] {
+    return models.keyColumns(target).map(key => referenceColumnName(field.called, key.name, models.naming));
+  }
+  const isUsual = ({ entity, field, usual }: (typeof all)[number]) =>
+    field.facts.refersTo!.options.to !== undefined ||
+    models.namesOf(entity, field.property).join() === usual.join();
+  const usualOnes = all.filter(isUsual).length;
+  for (const each of all) {
+    const { entity, field, usual } = each;
+    const where = { entity: entity.name, property: field.property };
+    const stem = /^(.+)(?:Id|ID|_id)$/.exec(field.property)?.[1];
+    if (stem !== undefined && field.within.length === 0) {
+      const what = `The reference is called ${field.property}, and its column ${models.namesOf(entity, field.property).join(", ")}`;
+      report("A303", where, what, `call it after what it refers to: ${stem}`);
+    } else if (!isUsual(each) && usualOnes >= 2 && usualOnes > all.length / 2) {
+      report(
+        "A303",
+        where,
+        `The reference column is ${models.namesOf(entity, field.property).join(", ")}, where the others are called like ${usual.join(", ")}`,
+        "leave `column` out, unless the name is given from outside",
+      );
+    }
+  }
+}
+
+function longNames({ models, tables, dialects, report }: Review): void {
+  for (const [at, table] of tables.entries()) {
+    const parts = PART_KINDS.flatMap(kind => partsOf(table, kind));
+    const names = [table.name, ...table.columns.map(({ name }) => name), ...parts.map(({ name }) => name)];
+    for (const name of new Set(names)) {
+      const cutting = dialects.filter(({ nameLimit }) => cutName(name, nameLimit) !== name);
+      if (cutting.length === 0) continue;
+      const cuts = cutting.map(({ title, nameLimit }) => `${cutName(name, nameLimit)} on ${title}`);
+      report(
+        "A309",
+        { entity: models.entities[at]?.name ?? table.name },
+        `The name ${name} is too long and becomes ${listed(cuts)}`,
+        "choose a shorter one, so that it is the same everywhere",
+      );
+    }
+  }
+}

@@ -1,0 +1,41 @@
+import type { Dialect } from "../../dialect/dialect.js";
+import type { Table } from "../../schema/types.js";
+import { isStored, type Columns } from "../columns.js";
+import type { EntityDescription, FieldDescription } from "../entities.js";
+import type { Report } from "../findings.js";
+
+/** How a property is declared in TypeScript. */
+export interface Declaration {
+  /** `weight?: number` */
+  readonly optional: boolean;
+  /** `weight: number | null` */
+  readonly nullable: boolean;
+}
+
+/** What advice is given on. */
+export interface Review {
+  readonly models: Columns;
+  /** Those of the entities first, in their order, then those of pairs. */
+  readonly tables: readonly Table[];
+  readonly dialects: readonly Dialect[];
+  readonly report: Report;
+  /** How a property is declared; undefined where the source cannot be read. */
+  readonly declared: (entity: EntityDescription, property: string) => Declaration | undefined;
+}
+
+/** Each entity with its table. */
+export function entitiesWithTables({ models, tables }: Review): [EntityDescription, Table][] {
+  return models.entities.flatMap((entity, at) => (tables[at] ? [[entity, tables[at]]] : []));
+}
+
+/** Fields that are references with columns of their own. */
+export function referenceFields(entity: EntityDescription): FieldDescription[] {
+  return entity.fields.filter(
+    field => isStored(field) && field.facts.refersTo && !field.facts.refersTo.options.fields,
+  );
+}
+
+/** `SQLite and MariaDB` */
+export function listed(words: readonly string[]): string {
+  return words.length < 2 ? words.join("") : `${words.slice(0, -1).join(", ")} and ${words.at(-1)!}`;
+}

@@ -1,0 +1,262 @@
+import { IsIn, IsInt, IsNumber, IsOptional, IsString, MaxLength, Min } from "class-validator";
+import { describe, expect, test } from "vitest";
+import { diff } from "../../src/core/change/diff.js";
+import { describeChange } from "../../src/core/change/words.js";
+import { adviseOnHistory } from "../../src/core/model/advice/history.js";
+import type { Declaration } from "../../src/core/model/advice/review.js";
+import { buildSchema } from "../../src/core/model/build-schema.js";
+import { describeEntities } from "../../src/core/model/entities.js";
+import { dialects } from "../../src/core/dialect/registry.js";
+import {
+  Field,
+  Inline,
+  Key,
+  kind,
+  PairedWith,
+  RefersTo,
+  RefersToAny,
+  Stored,
+  type FieldOptions,
+  type StoredOptions,
+} from "../../src/modelling/index.js";
+
+const SNAKE = { tables: "plural", case: "snake" } as const;
+
+type Decorator = (prototype: object, property: string) => void;
+type Fields = Readonly<Record<string, readonly Decorator[]>>;
+
+function entity(name: string, fields: Fields, options: StoredOptions = {}, base: object = Object) {
+  const cls = { [name]: class extends (base as new () => object) {} }[name]!;
+  for (const [property, decorators] of Object.entries(fields)) kind(...decorators)(cls.prototype, property);
+  (Stored(options) as (target: unknown) => void)(cls);
+  return cls;
+}
+
+function read(classes: readonly unknown[], declared?: () => Declaration) {
+  return buildSchema(describeEntities(classes), SNAKE, Object.values(dialects), declared ? { declared } : {});
+}
+
+const title = [IsString(), MaxLength(80)];
+const to = (cls: () => unknown, options = {}) => RefersTo(cls as never, options) as unknown as Decorator;
+const potter = () => entity("Potter", { name: title });
+const field = (options: FieldOptions) => Field(options);
+
+/** What each mistake is found by, and that the same model without it is not. */
+const CASES: readonly [code: string, wrong: () => unknown[], right: () => unknown[]][] = [
+  ["A301", () => [entity("Key", { name: title })], () => [entity("Sale", { name: title })]],
+  [
+    "A301",
+    () => [entity("Sale", { group: title })],
+    () => [entity("Sale", { group: [...title, field({ column: "group_name" })] })],
+  ],
+  [
+    "A302",
+    () => [potter(), entity("Piece", { potterId: [IsInt()] })],
+    () => [potter(), entity("Piece", { potterId: title, size: [IsInt()] })],
+  ],
+  [
+    "A303",
+    () => {
+      const p = potter();
+      return [p, entity("Piece", { potterId: [to(() => p)] })];
+    },
+    () => {
+      const p = potter();
+      return [p, entity("Piece", { potter: [to(() => p)] })];
+    },
+  ],
+  [
+    "A303",
+    () => {
+      const p = potter();
+      return [
+        p,
+        entity("Piece", { a: [to(() => p)], b: [to(() => p)], c: [to(() => p, { column: "cee" })] }),
+      ];
+    },
+    () => {
+      const p = potter();
+      return [p, entity("Piece", { a: [to(() => p)], b: [to(() => p)], c: [to(() => p)] })];
+    },
+  ],
+  [
+    "A304",
+    () => [entity("Piece", { price: [IsNumber()] })],
+    () => [entity("Piece", { price: [IsNumber({ maxDecimalPlaces: 2 })], weight: [IsNumber()] })],
+  ],
+  [
+    "A305",
+    () => {
+      const p = potter();
+      return [p, entity("Piece", { potter: [to(() => p, { index: false })] })];
+    },
+    () => {
+      const p = potter();
+      return [
+        p,
+        entity("Piece", { potter: [to(() => p, { index: false })] }, { indexes: [["potter", "id"]] }),
+      ];
+    },
+  ],
+  [
+    "A306",
+    () => [entity("Piece", { a: title, b: title }, { indexes: [["a"], ["a", "b"]] })],
+    () => [entity("Piece", { a: title, b: title }, { indexes: [["b"], ["a", "b"]] })],
+  ],
+  [
+    "A307",
+    () => [entity("Piece", { a: [...title, field({ unique: true, index: true })] })],
+    () => [entity("Piece", { a: [...title, field({ unique: true })] })],
+  ],
+  [
+    "A308",
+    () => [entity("Piece", { a: [IsString(), field({ unique: true })] })],
+    () => [entity("Piece", { a: [...title, field({ unique: true })] })],
+  ],
+  [
+    "A309",
+    () => [entity("Piece", { ["wide".repeat(17)]: title })],
+    () => [entity("Piece", { ["wide".repeat(10)]: title })],
+  ],
+  [
+    "A310",
+    () => {
+      const classes: unknown[] = [];
+      classes.push(
+        entity("Lid", { pot: [to(() => classes[1])] }),
+        entity("Pot", { lid: [to(() => classes[0])] }),
+      );
+      return classes;
+    },
+    () => {
+      const classes: unknown[] = [];
+      classes.push(
+        entity("Lid", { pot: [to(() => classes[1])] }),
+        entity("Pot", { lid: [IsOptional(), to(() => classes[0])] }),
+      );
+      return classes;
+    },
+  ],
+  [
+    "A314",
+    () => [potter(), entity("Kiln", { name: title })],
+    () => {
+      const p = potter();
+      return [p, entity("Kiln", { keeper: [to(() => p)] })];
+    },
+  ],
+  [
+    "A315",
+    () => [entity("Piece", { stage: [IsIn(["raw", "fired"]), field({ default: "glazed" })] })],
+    () => [entity("Piece", { stage: [IsIn(["raw", "fired"]), field({ default: "raw" })] })],
+  ],
+  [
+    "A315",
+    () => [entity("Piece", { size: [IsInt(), Min(3), field({ default: 2 })] })],
+    () => [entity("Piece", { size: [IsInt(), Min(3), field({ default: 3 })] })],
+  ],
+  [
+    "E232",
+    () => [
+      entity("Piece", { a: title }, { indexes: [{ fields: ["a"], name: "by_a" }] }),
+      entity("Kiln", { a: title }, { indexes: [{ fields: ["a"], name: "by_a" }] }),
+    ],
+    () => [entity("Piece", { a: title }, { indexes: [{ fields: ["a"], name: "by_a" }] })],
+  ],
+  [
+    "E233",
+    () => {
+      const p = potter();
+      return [p, entity("Master", { since: [IsInt()] }, {}, p)];
+    },
+    () => [entity("Master", { since: [IsInt()] })],
+  ],
+  [
+    "E233",
+    () => {
+      const p = potter();
+      return [p, entity("Piece", { maker: [Inline(() => p as never) as unknown as Decorator] })];
+    },
+    () => [entity("Piece", { name: title })],
+  ],
+  [
+    "E228",
+    () => {
+      const [p, k] = [potter(), entity("Kiln", { code: [Key(), ...title] })];
+      return [
+        p,
+        k,
+        entity("Note", { on: [RefersToAny(() => [p, k] as never, { style: "tag" }) as Decorator] }),
+      ];
+    },
+    () => {
+      const [p, k] = [potter(), entity("Kiln", { code: [Key(), ...title] })];
+      return [p, k, entity("Note", { on: [RefersToAny(() => [p, k] as never) as Decorator] })];
+    },
+  ],
+];
+
+test.each(CASES)("%s is found, and not where all is well", (code, wrong, right) => {
+  expect(new Set(read(wrong()).findings.map(finding => finding.code))).toContain(code);
+  expect(read(right()).findings.map(finding => finding.code)).not.toContain(code);
+});
+
+describe("what TypeScript and the database take for granted", () => {
+  const plain = { optional: false, nullable: false };
+  test.each([
+    [{ weight: [IsInt()] }, { ...plain, optional: true }, ["A311"]],
+    [{ weight: [IsInt()] }, { ...plain, nullable: true }, ["A311"]],
+    [{ weight: [IsInt(), field({ default: 1 })] }, { ...plain, optional: true }, []],
+    [{ weight: [IsOptional(), IsInt()] }, plain, ["A312"]],
+    [{ weight: [IsOptional(), IsInt()] }, { ...plain, nullable: true }, []],
+    [{ weight: [IsInt()] }, plain, []],
+  ] as [Fields, Declaration, string[]][])("%#", (fields, declared, codes) => {
+    const found = read([entity("Piece", fields)], () => declared).findings;
+    expect(found.map(({ code }) => code).filter(code => code === "A311" || code === "A312")).toEqual(codes);
+  });
+});
+
+test("what a migration has done already, and values that rows may hold still", () => {
+  const before = read([entity("Shelf", { label: title, kind: [IsIn(["dry", "wet"])] })]).schema;
+  const models = () =>
+    read([
+      entity(
+        "Rack",
+        { name: [...title, field({ was: "label" })], kind: [IsIn(["dry"])] },
+        { was: "shelves" },
+      ),
+    ]);
+  const first = adviseOnHistory(models(), before).map(({ code }) => code);
+  expect(first).toEqual([]);
+  const after = read([entity("Rack", { name: title, kind: [IsIn(["dry", "wet"])] })]).schema;
+  expect(adviseOnHistory(models(), after).map(({ code, what }) => `${code} ${what}`)).toEqual([
+    "A313 That shelves became racks is done",
+    "A313 That label became name is done",
+    'A316 "wet" is no longer allowed; rows that hold it would stop the migration',
+  ]);
+});
+
+test("a pair that becomes an entity with a date of its own keeps its table and its rows", () => {
+  const glaze = entity("Glaze", { name: title });
+  const paired = entity("Piece", {
+    name: title,
+    glazes: [PairedWith(() => glaze as never) as unknown as Decorator],
+  });
+  const before = read([glaze, paired]).schema;
+  const piece = entity("Piece", { name: title });
+  const cascade = { onDelete: "cascade" };
+  const coat = entity(
+    "Coat",
+    {
+      piece: [Key(), to(() => piece, cascade)],
+      glaze: [Key(), to(() => glaze, cascade)],
+      appliedOn: [IsOptional(), field({ type: "date" })],
+    },
+    { table: "pieces_glazes" },
+  );
+  const after = read([glaze, piece, coat]).schema;
+  expect(diff(before, after).map(describeChange)).toEqual([
+    "add column pieces_glazes.applied_on",
+    "add check ck_pieces_glazes_applied_on on pieces_glazes",
+  ]);
+});
