@@ -10,6 +10,7 @@ import { describeCommand } from "./commands/describe.js";
 import { draftCommand } from "./commands/draft.js";
 import { forwardCommand } from "./commands/forward.js";
 import { initCommand } from "./commands/init.js";
+import { sketchCommand } from "./commands/sketch.js";
 import { statusCommand } from "./commands/status.js";
 import { Session } from "./session.js";
 
@@ -57,6 +58,7 @@ export async function main(args: readonly string[]): Promise<number> {
       global: true,
     })
     .command(initCommand(session))
+    .command(sketchCommand(session))
     .command(adoptCommand(session))
     .command(checkCommand(session))
     .command(compareCommand(session))

@@ -145,6 +145,31 @@ const project = {
     received: `models: ${JSON.stringify(v.patterns)}`,
     repair: 'say models: ["models/**/*.ts"] in the config, so that folders for namespaces are read too',
   })),
+  wrongPhrase: define("E114", 2, (v: { phrase: string; at: number; what: string; valid: string }) => ({
+    what: v.what,
+    details: [v.phrase, `${" ".repeat(v.at)}^`],
+    valid: v.valid,
+    repair: 'write the phrase as a column of a CREATE TABLE: "title varchar(80) unique"; nothing was written',
+  })),
+  wrongOutline: define("E115", 2, (v: { file: string; faults: readonly string[] }) => ({
+    what: "The outline cannot be read; nothing was written",
+    file: v.file,
+    details: v.faults,
+    repair:
+      "correct these rows: the columns are table, field, type, refers to, note, with a heading for each",
+  })),
+  unknownEntity: define("E116", 2, (v: { name: string; known: readonly string[] }) => ({
+    what: "There is no such entity to refer to; nothing was written",
+    received: v.name,
+    valid: v.known.length > 0 ? v.known.join(", ") : "no entity yet",
+    repair: "sketch it first, or put both into one outline",
+  })),
+  wrongEntityName: define("E117", 2, (v: { name: string }) => ({
+    what: "This cannot be the name of an entity",
+    received: v.name,
+    valid: "a class name such as Piece or KilnLog",
+    repair: 'write the entity first, then its phrases: emberset sketch Piece "title varchar(80)"',
+  })),
 };
 
 /** Model files and what the models say. */

@@ -24,6 +24,11 @@ export interface ServerTarget extends TargetOptions {
 interface TargetOptions {
   /** true: whatever can lose rows must be confirmed by this target's name. @default false */
   readonly guarded?: boolean;
+  /**
+   * false: relations are kept without constraints, for databases that have none, and indexed. The same for all targets
+   * of one dialect, which share their scripts. @default true
+   */
+  readonly foreignKeys?: boolean;
   /** How long to wait for another process that is writing, such as "500ms" or "5s". @default "5s" */
   readonly lockTimeout?: string;
 }

@@ -1,5 +1,4 @@
 import { glob } from "tinyglobby";
-import { dialects } from "../core/dialect/registry.js";
 import { buildSchema, type ModelSchema } from "../core/model/build-schema.js";
 import { describeEntities, type EntityDescription } from "../core/model/entities.js";
 import type { Finding } from "../core/model/findings.js";
@@ -34,12 +33,10 @@ export async function loadModels(settings: Settings): Promise<LoadedModels> {
   const byPlace = (cls: unknown) => files.indexOf(fileOf.get(cls) ?? "");
   const entities = describeEntities(fresh.sort((a, b) => byPlace(a) - byPlace(b)));
   if (entities.length === 0) throw problems.noModels({ patterns: settings.models });
-  const model = buildSchema(
-    entities,
-    settings.naming,
-    dialectsInUse(settings).map(name => dialects[name]),
-    { definitions: recordedDefinitions().slice(defined), declared: sources.declared },
-  );
+  const model = buildSchema(entities, settings.naming, dialectsInUse(settings), {
+    definitions: recordedDefinitions().slice(defined),
+    declared: sources.declared,
+  });
   const place = (finding: Finding): Finding => {
     const entity = entities.find(({ name }) => name === finding.entity);
     return { ...finding, ...(entity && sources.placeOf(entity, finding.property)) };

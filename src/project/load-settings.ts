@@ -77,6 +77,7 @@ function completeTarget(name: string, target: Target, folder: string): TargetSet
     address,
     place: "file" in target ? address : maskUrl(address),
     guarded: target.guarded ?? DEFAULTS.guarded,
+    foreignKeys: target.foreignKeys ?? DEFAULTS.foreignKeys,
     lockTimeout: parseDuration(target.lockTimeout ?? DEFAULTS.lockTimeout)!,
   };
 }

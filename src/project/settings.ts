@@ -1,4 +1,6 @@
-import { DIALECT_NAMES, type DialectName } from "../core/dialect/registry.js";
+import type { Dialect } from "../core/dialect/dialect.js";
+import { DIALECT_NAMES, dialects, type DialectName } from "../core/dialect/registry.js";
+import { withoutForeignKeys } from "../core/dialect/without-foreign-keys.js";
 import type { NamingRules } from "../core/schema/naming.js";
 import type { Project } from "../modelling/project.js";
 
@@ -22,6 +24,7 @@ export interface TargetSettings {
   /** The same as people may see it: the path, or the URL without its password. */
   readonly place: string;
   readonly guarded: boolean;
+  readonly foreignKeys: boolean;
   /** In milliseconds. */
   readonly lockTimeout: number;
 }
@@ -31,6 +34,7 @@ export const DEFAULTS = {
   migrations: "migrations",
   naming: { tables: "plural", case: "snake" },
   guarded: false,
+  foreignKeys: true,
   lockTimeout: "5s",
 } as const satisfies Partial<Project> & Record<string, unknown>;
 
@@ -43,7 +47,15 @@ export function parseDuration(text: string): number | undefined {
 }
 
 /** The dialects that a project's targets use, each once. */
-export function dialectsInUse(settings: Settings): DialectName[] {
-  const used = new Set([...settings.targets.values()].map(({ dialect }) => dialect));
-  return DIALECT_NAMES.filter(name => used.has(name));
+export function dialectsInUse(settings: Settings): Dialect[] {
+  const targets = [...settings.targets.values()];
+  return DIALECT_NAMES.flatMap(name => {
+    const target = targets.find(({ dialect }) => dialect === name);
+    return target ? [dialectOf(target)] : [];
+  });
+}
+
+/** The dialect as a target speaks it. */
+export function dialectOf({ dialect, foreignKeys }: TargetSettings): Dialect {
+  return foreignKeys ? dialects[dialect] : withoutForeignKeys(dialects[dialect]);
 }

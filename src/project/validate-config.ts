@@ -23,6 +23,7 @@ class NamingShape {
 class TargetShape {
   @IsIn(DIALECT_NAMES) dialect: unknown;
   @IsOptional() @IsBoolean() guarded?: unknown;
+  @IsOptional() @IsBoolean() foreignKeys?: unknown;
   @IsOptional()
   @Matches(/^\d+(\.\d+)?\s*(ms|s|min)$/, {
     message: "$property must be a duration such as 500ms, 5s or 2min",
@@ -82,7 +83,25 @@ function faultsOfTargets(targets: Record<string, unknown>, home: unknown): strin
     }),
     ...wrongHome,
     ...unclear,
+    ...atOddsOverReferences(targets),
   ];
+}
+
+/** Targets of one dialect run the same scripts. */
+function atOddsOverReferences(targets: Record<string, unknown>): string[] {
+  return DIALECT_NAMES.flatMap(dialect => {
+    const alike = Object.entries(targets).filter(
+      ([, target]) => isRecord(target) && target["dialect"] === dialect,
+    );
+    const without = alike.filter(
+      ([, target]) => (target as Record<string, unknown>)["foreignKeys"] === false,
+    );
+    if (without.length === 0 || without.length === alike.length) return [];
+    const names = alike.map(([name]) => name).join(" and ");
+    return [
+      `foreignKeys must be the same for all targets of one dialect, which share their scripts: ${names}`,
+    ];
+  });
 }
 
 function shapeOf({ dialect }: Record<string, unknown>): new () => object {

@@ -3,11 +3,11 @@ import type { Change } from "../core/change/types.js";
 import { describeChange, describeDetail } from "../core/change/words.js";
 import { planFor } from "../core/dialect/plan.js";
 import { probes } from "../core/dialect/probes.js";
-import { dialects } from "../core/dialect/registry.js";
 import { sameSchema } from "../core/schema/canonical.js";
 import { runProbes } from "../database/count-rows.js";
 import { withExistingDatabase } from "../database/open.js";
 import { chooseTarget } from "../project/load-settings.js";
+import { dialectOf } from "../project/settings.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
 import { changesBetween, readPoint, type Point } from "./points.js";
@@ -101,7 +101,7 @@ async function askRows(
   return withExistingDatabase(target, { mode: "read", trace: options.trace }, async database => {
     const state = await readState(database, project.history());
     if (!state.schema || !sameSchema(state.schema, start.schema)) return undefined;
-    const dialect = dialects[target.dialect];
+    const dialect = dialectOf(target);
     const results = await runProbes(database, probes(planFor(dialect, start.schema, changes), dialect));
     const found = results.map(({ question, count, meaning }) => ({ question, count, meaning }));
     return { target: target.name, found };

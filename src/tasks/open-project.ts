@@ -1,4 +1,3 @@
-import { dialects } from "../core/dialect/registry.js";
 import type { Dialect } from "../core/dialect/dialect.js";
 import { problems } from "../core/problems.js";
 import { readHistory, type History } from "../history/read.js";
@@ -21,7 +20,7 @@ export async function openProject({ project = "." }: TaskOptions): Promise<OpenP
   const settings = await loadSettings(project);
   return {
     settings,
-    dialects: dialectsInUse(settings).map(name => dialects[name]),
+    dialects: dialectsInUse(settings),
     history: () => readHistory(settings.migrations),
     soundModels: async () => {
       const models = await loadModels(settings);

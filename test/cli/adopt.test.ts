@@ -1,14 +1,14 @@
-import { execFileSync, spawnSync } from "node:child_process";
-import { cpSync, readFileSync, rmSync, symlinkSync } from "node:fs";
+import { execFileSync } from "node:child_process";
+import { cpSync, readFileSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import LibSql from "libsql";
-import { afterAll, describe, expect, inject, onTestFinished, test } from "vitest";
+import { afterAll, describe, expect, onTestFinished, test } from "vitest";
 import { tokenize, matters } from "../../src/core/dialect/tokens.js";
 import { sqlite } from "../../src/core/dialect/sqlite/index.js";
 import type { Engine } from "../engines/engine.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
-import { Studio } from "./studio.js";
+import { compileStrictly, Studio } from "./studio.js";
 
 const ROOT = join(import.meta.dirname, "..", "..");
 const servers = { postgres: await postgresEngine(), mariadb: await mariadbEngine() };
@@ -185,30 +185,6 @@ const places: Record<string, (() => Promise<Place>) | undefined> = {
   ...(servers.mariadb && { mariadb: () => onServer(servers.mariadb!) }),
 };
 
-/** The models of a project, compiled under `strict` against the installed package. @returns what the compiler says */
-function compile(studio: Studio): string {
-  symlinkSync(join(inject("installed"), "node_modules"), studio.path("node_modules"));
-  studio.write("package.json", '{ "type": "module" }');
-  studio.write(
-    "tsconfig.json",
-    JSON.stringify({
-      compilerOptions: {
-        target: "ES2022",
-        module: "NodeNext",
-        strict: true,
-        experimentalDecorators: true,
-        noEmit: true,
-        types: [],
-      },
-      include: ["models"],
-    }),
-  );
-  const tsc = join(ROOT, "node_modules", "typescript", "bin", "tsc");
-  const { stdout } = spawnSync(process.execPath, [tsc, "-p", "."], { cwd: studio.folder, encoding: "utf8" });
-  rmSync(studio.path("node_modules"));
-  return stdout;
-}
-
 afterAll(async () => {
   for (const engine of Object.values(servers)) await engine?.close();
 });
@@ -238,7 +214,7 @@ describe.each(["sqlite", "postgres", "mariadb"])("a grown %s database", dialect 
       "no difference",
     );
     expect(studio.ok("status", "--strict")).toContain("1 run · 0 pending · no drift");
-    expect(compile(studio)).toBe("");
+    expect(compileStrictly(studio)).toBe("");
 
     const copy = empty.studio();
     cpSync(studio.path("models"), copy.path("models"), { recursive: true });

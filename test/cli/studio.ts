@@ -1,5 +1,5 @@
 import { spawn, spawnSync, type ChildProcess } from "node:child_process";
-import { cpSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { cpSync, mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
 import LibSql from "libsql";
@@ -143,4 +143,28 @@ export function drafted(): Studio {
   }
   cpSync(template, studio.folder, { recursive: true });
   return studio;
+}
+
+/** The models of a project, compiled under `strict` against the installed package. @returns what the compiler says */
+export function compileStrictly(studio: Studio): string {
+  symlinkSync(join(inject("installed"), "node_modules"), studio.path("node_modules"));
+  studio.write("package.json", '{ "type": "module" }');
+  studio.write(
+    "tsconfig.json",
+    JSON.stringify({
+      compilerOptions: {
+        target: "ES2022",
+        module: "NodeNext",
+        strict: true,
+        experimentalDecorators: true,
+        noEmit: true,
+        types: [],
+      },
+      include: ["models"],
+    }),
+  );
+  const tsc = join(import.meta.dirname, "..", "..", "node_modules", "typescript", "bin", "tsc");
+  const { stdout } = spawnSync(process.execPath, [tsc, "-p", "."], { cwd: studio.folder, encoding: "utf8" });
+  rmSync(studio.path("node_modules"));
+  return stdout;
 }

@@ -3,7 +3,7 @@ import type { CatalogRow } from "../../core/dialect/dialect.js";
 import { hidesRules } from "../../core/dialect/mariadb/catalog.js";
 import { mariadb } from "../../core/dialect/mariadb/index.js";
 import { Problem, problems } from "../../core/problems.js";
-import type { TargetSettings } from "../../project/settings.js";
+import { dialectOf, type TargetSettings } from "../../project/settings.js";
 import { EngineError, type Database, type Value } from "../database.js";
 import type { OpenOptions } from "../open.js";
 import { isTlsFailure } from "../tls.js";
@@ -35,7 +35,7 @@ export async function openMariadb(target: TargetSettings, { mode, trace }: OpenO
     }
   };
   const database: Database = {
-    dialect: mariadb,
+    dialect: dialectOf(target),
     target,
     rows: (sql, ...values) => query(sql, values),
     run: async (sql, ...values) => void (await query(sql, values)),

@@ -1,7 +1,7 @@
 import type { CatalogRow } from "../../core/dialect/dialect.js";
 import { postgres } from "../../core/dialect/postgres/index.js";
 import { Problem, problems } from "../../core/problems.js";
-import type { TargetSettings } from "../../project/settings.js";
+import { dialectOf, type TargetSettings } from "../../project/settings.js";
 import { isTlsFailure } from "../tls.js";
 import { EngineError, type Database, type Trace, type Value } from "../database.js";
 
@@ -42,7 +42,7 @@ export function databaseOver(
     }
   };
   return {
-    dialect: postgres,
+    dialect: dialectOf(target),
     target,
     rows: (sql, ...values) => query(sql, values),
     run: async (sql, ...values) => void (await query(sql, values)),

@@ -4,7 +4,7 @@ import type LibSqlDriver from "libsql";
 import { sqlite } from "../../core/dialect/sqlite/index.js";
 import type { CatalogRow } from "../../core/dialect/dialect.js";
 import { problems, Problem } from "../../core/problems.js";
-import type { TargetSettings } from "../../project/settings.js";
+import { dialectOf, type TargetSettings } from "../../project/settings.js";
 import { EngineError, type Database, type Value } from "../database.js";
 import type { OpenOptions } from "../open.js";
 import { watchSqlite } from "./watch.js";
@@ -53,7 +53,7 @@ export async function openSqlite(target: TargetSettings, { mode, trace }: OpenOp
   const execute = (sql: string) => explained(sql, () => void connection.exec(sql));
 
   const database: Database = {
-    dialect: sqlite,
+    dialect: dialectOf(target),
     target,
     rows: async (sql, ...values) => explained(sql, () => all(sql, values)),
     run: async (sql, ...values) => explained(sql, () => void connection.prepare(sql).run(...values)),

@@ -1,0 +1,46 @@
+import { columnsOfPart } from "../change/columns-used.js";
+import { constraintName } from "../schema/naming.js";
+import type { Index, Schema, Table } from "../schema/types.js";
+import type { Dialect } from "./dialect.js";
+
+/** The dialect for databases that keep relations without constraints: each gets an index instead. */
+export function withoutForeignKeys(dialect: Dialect): Dialect {
+  const known = made.get(dialect);
+  if (known) return known;
+  const tables = new WeakMap<Table, Table>();
+  const indexed = (table: Table): Table => {
+    const found = tables.get(table) ?? withIndexes(table);
+    tables.set(table, found);
+    return found;
+  };
+  const changed: Dialect = {
+    ...dialect,
+    settle: (schema: Schema) => dialect.settle({ ...schema, tables: schema.tables.map(indexed) }),
+  };
+  made.set(dialect, changed);
+  return changed;
+}
+
+/** The same dialect each time: what is settled is remembered by it. */
+const made = new WeakMap<Dialect, Dialect>();
+
+function withIndexes(table: Table): Table {
+  if (table.foreignKeys.length === 0) return table;
+  const leading = [
+    ...(table.key ? [table.key.columns] : []),
+    ...table.uniques.map(({ columns }) => columns),
+    ...table.indexes
+      .filter(({ where, method }) => where === undefined && method === undefined)
+      .map(index => columnsOfPart("index", index)),
+  ];
+  const indexes: Index[] = [...table.indexes];
+  for (const { columns } of table.foreignKeys) {
+    if (leading.some(list => columns.every((column, at) => list[at] === column))) continue;
+    leading.push(columns);
+    indexes.push({
+      name: constraintName("ix", table.name, columns),
+      parts: columns.map(column => ({ column })),
+    });
+  }
+  return { ...table, foreignKeys: [], indexes };
+}

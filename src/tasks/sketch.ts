@@ -1,0 +1,314 @@
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { dirname, join, relative, resolve } from "node:path";
+import { parse } from "csv-parse/sync";
+import pluralize from "pluralize";
+import { glob } from "tinyglobby";
+import {
+  classNameFor,
+  codeInLines,
+  fileNameFor,
+  isIdentifier,
+  LINE,
+  type CodeValue,
+} from "../core/model/code.js";
+import {
+  boundsOf,
+  fieldLine,
+  otherEndLine,
+  referenceProperty,
+  type SketchLine,
+} from "../core/model/sketch/class-text.js";
+import { addLines, entitiesIn, findClass, withImports } from "../core/model/sketch/edit.js";
+import { PhraseFault, readPhrase, type SketchField } from "../core/model/sketch/phrase.js";
+import { propertyFor } from "../core/model/code.js";
+import { spellExpression } from "../core/dialect/settle.js";
+import { problems } from "../core/problems.js";
+import { fillPlaces } from "../core/schema/sql-text.js";
+import { tableName } from "../core/schema/naming.js";
+import { loadSettings } from "../project/load-settings.js";
+import type { Settings } from "../project/settings.js";
+import type { TaskOptions } from "./options.js";
+
+export interface SketchOptions extends TaskOptions {
+  /** The entity's class: `Piece`. Left out with an outline. */
+  readonly entity?: string | undefined;
+  /** `title varchar(80) unique`, `potter references Potter on delete cascade`. */
+  readonly phrases?: readonly string[] | undefined;
+  /** A CSV file: table, field, type, refers to, note. */
+  readonly outline?: string | undefined;
+}
+
+export interface SketchResult {
+  readonly entities: readonly SketchedEntity[];
+  /** What was made or changed, from the project's folder. */
+  readonly written: readonly string[];
+}
+
+export interface SketchedEntity {
+  readonly entity: string;
+  /** From the project's folder. */
+  readonly file: string;
+  readonly isNew: boolean;
+  /** Properties that were written, other ends among them. */
+  readonly added: readonly string[];
+  /** Properties that were there already and were left as they are. */
+  readonly kept: readonly string[];
+  /** Fields that come by themselves, or must be said elsewhere. */
+  readonly remarks: readonly string[];
+}
+
+interface EntitySketch {
+  readonly name: string;
+  readonly fields: readonly SketchField[];
+  readonly note?: string;
+}
+
+/**
+ * Writes model classes from phrases, or from an outline. What a class says already is never changed.
+ * @throws Problem E101 to E103, E114 to E117
+ */
+export async function sketch({
+  entity,
+  phrases = [],
+  outline,
+  ...options
+}: SketchOptions): Promise<SketchResult> {
+  const settings = await loadSettings(options.project ?? ".");
+  const sketches = outline === undefined ? [readSketch(entity, phrases)] : readOutline(resolve(outline));
+  const files = await ModelFiles.open(settings);
+  for (const { name } of sketches) files.claim(name);
+  const sketched = sketches.map(each => files.add(each));
+  for (const each of sketches) files.addOtherEnds(each);
+  return { entities: sketched.map(each => files.report(each)), written: files.write() };
+}
+
+function readSketch(name: string | undefined, phrases: readonly string[]): EntitySketch {
+  if (name === undefined || !isIdentifier(name) || !/^\p{Lu}/u.test(name))
+    throw problems.wrongEntityName({ name: name ?? "nothing" });
+  try {
+    return { name, fields: phrases.map(readPhrase) };
+  } catch (error) {
+    if (!(error instanceof PhraseFault)) throw error;
+    const { phrase, at, what, valid } = error;
+    throw problems.wrongPhrase({ phrase, at, what, valid }, error);
+  }
+}
+
+const HEADINGS = ["table", "field", "type", "refers to", "note"] as const;
+
+/** Tables in the order they first come; a row without a field is about the table. */
+function readOutline(file: string): EntitySketch[] {
+  if (!existsSync(file)) throw problems.wrongOutline({ file, faults: ["there is no such file"] });
+  const text = readFileSync(file, "utf8");
+  const faults: string[] = [];
+  const rows = parseRows(text, file);
+  const [headings = [], ...body] = rows;
+  const places = new Map(
+    headings.map((heading, at) => [heading.trim().toLowerCase().replaceAll("_", " "), at]),
+  );
+  for (const needed of ["table", "field"])
+    if (!places.has(needed))
+      faults.push(`row 1: there is no column ${needed}; the headings are ${HEADINGS.join(", ")}`);
+  if (faults.length > 0) throw problems.wrongOutline({ file, faults });
+  const sketches = new Map<string, { name: string; fields: SketchField[]; note?: string }>();
+  let table = "";
+  for (const [at, row] of body.entries()) {
+    const cell = (heading: (typeof HEADINGS)[number]) => row[places.get(heading) ?? -1]?.trim() ?? "";
+    // A spreadsheet often says the table once, on its first row.
+    table = cell("table") || table;
+    if (row.every(text => text.trim() === "")) continue;
+    if (table === "") {
+      faults.push(`row ${at + 2}: the table is missing`);
+      continue;
+    }
+    const name = classNameFor(table, new Set(), pluralize.singular);
+    const sketch = sketches.get(name) ?? { name, fields: [] };
+    sketches.set(name, sketch);
+    if (cell("field") === "") {
+      if (cell("note") !== "") sketch.note = cell("note");
+      continue;
+    }
+    try {
+      sketch.fields.push(outlineField(cell("field"), cell("type"), cell("refers to"), cell("note")));
+    } catch (error) {
+      if (!(error instanceof PhraseFault)) throw error;
+      faults.push(`row ${at + 2}, ${table}.${cell("field")}: ${error.what}; valid: ${error.valid}`);
+    }
+  }
+  if (faults.length > 0) throw problems.wrongOutline({ file, faults });
+  return [...sketches.values()];
+}
+
+function parseRows(text: string, file: string): string[][] {
+  const first = text.slice(0, text.search(/\r?\n|$/));
+  const delimiter = [";", "\t"].find(each => first.includes(each)) ?? ",";
+  try {
+    return parse(text, { delimiter, bom: true, relax_column_count: true, skip_empty_lines: true });
+  } catch (error) {
+    throw problems.wrongOutline({ file, faults: [(error as Error).message] }, error);
+  }
+}
+
+const BY_ITSELF = /^(?:\(?auto(?:matic(?:ally)?)?\)?|by itself|comes by itself)$/i;
+
+function outlineField(name: string, type: string, refersTo: string, note: string): SketchField {
+  const quoted = /^[\p{L}_][\p{L}\p{N}_]*$/u.test(name) ? name : `"${name.replaceAll('"', '""')}"`;
+  const words = BY_ITSELF.test(type) ? "" : type;
+  const target = refersTo.replace(/[.(].*$/, "").trim();
+  const reference =
+    target === "" ? "" : `references "${target}"${refersTo.replace(/^[^\s.(]+(?:[.(][^\s)]*\)?)?/, "")}`;
+  const field = readPhrase([quoted, words, reference].filter(Boolean).join(" "));
+  return { ...field, ...(note !== "" && { note }) };
+}
+
+/** The project's model files while classes are added to them. */
+class ModelFiles {
+  /** Texts by path, changed or not. */
+  private readonly texts = new Map<string, string>();
+  private readonly before = new Map<string, string>();
+  private readonly fileOf = new Map<string, string>();
+  private readonly results = new Map<
+    string,
+    { added: string[]; kept: string[]; remarks: string[]; isNew: boolean }
+  >();
+
+  private constructor(
+    private readonly settings: Settings,
+    private readonly folder: string,
+  ) {}
+
+  static async open(settings: Settings): Promise<ModelFiles> {
+    const [pattern] = settings.models;
+    // The part of the first pattern before anything that stands for several names.
+    const base = /^[^*?{[(!]*(?=\/)/.exec(pattern!)?.[0] ?? ".";
+    const files = new ModelFiles(settings, resolve(settings.folder, base));
+    for (const path of (await glob([...settings.models], { cwd: settings.folder, absolute: true })).sort()) {
+      const text = readFileSync(path, "utf8");
+      files.texts.set(path, text);
+      files.before.set(path, text);
+      for (const name of entitiesIn(text)) files.fileOf.set(name, path);
+    }
+    return files;
+  }
+
+  /** A file for an entity: its own where it is there already. */
+  claim(name: string): void {
+    const isNew = !this.fileOf.has(name);
+    this.results.set(name, { added: [], kept: [], remarks: [], isNew });
+    if (!isNew) return;
+    this.fileOf.set(name, join(this.folder, `${fileNameFor(name)}.ts`));
+  }
+
+  add(sketch: EntitySketch): string {
+    const { name, fields } = sketch;
+    const path = this.fileOf.get(name)!;
+    const result = this.results.get(name)!;
+    const text = this.texts.get(path);
+    const place = text === undefined ? undefined : findClass(text, name);
+    const lines: SketchLine[] = [];
+    const checks: Record<string, CodeValue> = {};
+    for (const field of fields) {
+      const line = fieldLine(field, each => this.entityCalled(each));
+      if (!line) result.remarks.push(`${field.name} comes by itself`);
+      else if (
+        place?.properties.has(line.property) ||
+        lines.some(({ property }) => property === line.property)
+      )
+        result.kept.push(line.property);
+      else lines.push(line);
+      if (field.check !== undefined && !boundsOf(field))
+        checks[`${propertyFor(field.name, new Set())}_rule`] = this.placed(field.check, fields);
+    }
+    result.added.push(...lines.map(({ property }) => property));
+    const pathOf = (entity: string) => this.importOf(entity, path);
+    if (place) {
+      this.texts.set(path, addLines(text!, name, lines, pathOf));
+      for (const [check, holds] of Object.entries(checks))
+        result.remarks.push(`add to @Stored: checks: { ${check}: ${JSON.stringify(holds)} }`);
+      return name;
+    }
+    const options = codeInLines(
+      {
+        ...(sketch.note !== undefined && { note: sketch.note }),
+        ...(Object.keys(checks).length > 0 && { checks }),
+      },
+      "",
+      LINE - name.length - 12,
+    );
+    const body = lines.map(line => `  ${line.text}\n`).join("");
+    const stored = { property: "", text: "", validators: [], decorators: ["Stored"], entities: [] };
+    const source = `\n@Stored<${name}>(${options === "{}" ? "" : options})\nexport class ${name} {\n${body}}\n`;
+    const whole = text === undefined ? source : `${text.trimEnd()}\n${source}`;
+    this.texts.set(path, withImports(whole, [...lines, stored], pathOf).replace(/^\n/, ""));
+    return name;
+  }
+
+  /** In each class referred to, the field that leads back. */
+  addOtherEnds({ name, fields }: EntitySketch): void {
+    for (const field of fields) {
+      if (!field.refersTo) continue;
+      const target = this.entityCalled(field.refersTo.name);
+      const path = this.fileOf.get(target)!;
+      const text = this.texts.get(path)!;
+      const place = findClass(text, target);
+      const property = referenceProperty(field.name, target);
+      const there = new RegExp(`@ReferredBy\\(\\s*\\(\\)\\s*=>\\s*${name}\\s*,\\s*["']${property}["']`);
+      if (!place || there.test(text.slice(place.open, place.close))) continue;
+      const line = otherEndLine(name, field, target, place.properties);
+      this.texts.set(
+        path,
+        addLines(text, target, [line], entity => this.importOf(entity, path)),
+      );
+      const result = this.results.get(target) ?? { added: [], kept: [], remarks: [], isNew: false };
+      this.results.set(target, { ...result, added: [...result.added, line.property] });
+    }
+  }
+
+  report(name: string): SketchedEntity {
+    const { added, kept, remarks, isNew } = this.results.get(name)!;
+    return {
+      entity: name,
+      file: relative(this.settings.folder, this.fileOf.get(name)!),
+      isNew,
+      added,
+      kept,
+      remarks,
+    };
+  }
+
+  /** Writes what changed. @returns their paths from the project's folder */
+  write(): string[] {
+    const changed = [...this.texts].filter(([path, text]) => this.before.get(path) !== text);
+    for (const [path, text] of changed) {
+      mkdirSync(dirname(path), { recursive: true });
+      writeFileSync(path, text);
+    }
+    return changed.map(([path]) => relative(this.settings.folder, path));
+  }
+
+  /** `Potter`, `potter`, `potters` or `kiln_logs`. @throws Problem E116 */
+  private entityCalled(name: string): string {
+    const known = [...this.fileOf.keys()];
+    const found =
+      known.find(each => each === name) ??
+      known.find(each =>
+        [each, tableName(each, this.settings.naming)].some(as => as.toLowerCase() === name.toLowerCase()),
+      ) ??
+      known.find(each => each === classNameFor(name, new Set(), pluralize.singular));
+    if (found === undefined) throw problems.unknownEntity({ name, known });
+    return found;
+  }
+
+  private importOf(entity: string, from: string): string | undefined {
+    const path = this.fileOf.get(entity)!;
+    if (path === from) return undefined;
+    const way = relative(dirname(from), path).replaceAll("\\", "/");
+    return (way.startsWith(".") ? way : `./${way}`).replace(/\.ts$/, ".js");
+  }
+
+  /** A check with properties in the places of names. */
+  private placed(check: string, fields: readonly SketchField[]): string {
+    const columns = fields.map(({ name }) => ({ name, type: { kind: "text" } as const, nullable: true }));
+    return fillPlaces(spellExpression(check, columns, {}), name => `{${propertyFor(name, new Set())}}`);
+  }
+}
