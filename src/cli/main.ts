@@ -8,6 +8,7 @@ import { checkCommand } from "./commands/check.js";
 import { compareCommand } from "./commands/compare.js";
 import { describeCommand } from "./commands/describe.js";
 import { draftCommand } from "./commands/draft.js";
+import { exportCommand } from "./commands/export.js";
 import { forwardCommand } from "./commands/forward.js";
 import { initCommand } from "./commands/init.js";
 import { sketchCommand } from "./commands/sketch.js";
@@ -68,6 +69,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .command(forwardCommand(session))
     .command(backCommand(session))
     .command(describeCommand(session))
+    .command(exportCommand(session))
     .demandCommand(1, "No command was given")
     .recommendCommands()
     .strict()

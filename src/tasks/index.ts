@@ -19,6 +19,7 @@ export {
   type DescribedTable,
 } from "./describe.js";
 export { draft, type DraftOptions, type DraftResult } from "./draft.js";
+export { exportSchema, type ExportOptions, type ExportResult } from "./export.js";
 export { forward, type ForwardOptions, type ForwardResult } from "./forward.js";
 export { init, type InitOptions, type InitResult } from "./init.js";
 export type { MayLose, TargetOptions, TaskOptions } from "./options.js";

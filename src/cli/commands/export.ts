@@ -1,0 +1,47 @@
+import type { CommandModule } from "yargs";
+import type { ExportOptions, ExportResult } from "../../tasks/export.js";
+import { count } from "../layout.js";
+import type { GlobalArgs, Session } from "../session.js";
+
+interface Args extends GlobalArgs {
+  as: ExportOptions["as"];
+  from?: string | undefined;
+  target?: string | undefined;
+  out?: string | undefined;
+}
+
+export function exportCommand(session: Session): CommandModule<object, Args> {
+  return {
+    command: "export",
+    describe: "The whole schema in another form: TypeScript types of its rows",
+    builder: yargs =>
+      yargs
+        .option("as", {
+          choices: ["row-types"] as const,
+          demandOption: true,
+          describe: "row-types: interfaces of rows as the driver gives them",
+        })
+        .option("from", {
+          type: "string",
+          requiresArg: true,
+          describe: "models, history, a number, or target:NAME; models when left out",
+        })
+        .option("target", {
+          type: "string",
+          requiresArg: true,
+          describe: "For the dialect of which target; home when left out",
+        })
+        .option("out", { type: "string", requiresArg: true, describe: "The file; printed when left out" })
+        .example("$0 export --as row-types --out rows.ts", "Types for what queries give back") as never,
+    handler: async args => {
+      const { exportSchema } = await import("../../tasks/export.js");
+      const { as, from, target, out } = args;
+      const result = await exportSchema({ ...session.taskOptions(args), as, from, target, out });
+      session.result(result, () => text(result));
+    },
+  };
+}
+
+function text({ written, tables, dialect, text: source }: ExportResult): string {
+  return written === undefined ? source : `${written}: the rows of ${count(tables, "table")} on ${dialect}`;
+}
