@@ -33,7 +33,11 @@ addRows("rows-v2.sql");
 emberset("describe", "pieces");
 
 useModels("v3");
-say("Version 3: shelves are called racks, the weight is in grams and required, glazes lose their notes.");
+say(
+  "Version 3: shelves are called racks, the weight is in grams and required, glazes lose their notes, a glaze on a piece " +
+    "counts its layers, and pieces, glazes and firings get remarks.",
+);
+emberset("check");
 emberset("compare");
 emberset("draft", "racks and weights");
 say("Dropping the notes would take values away, so without --yes nothing happens:");
@@ -41,8 +45,10 @@ emberset("forward", { status: 3 });
 emberset("forward", "--yes");
 emberset("status");
 emberset("describe", "pieces");
-say("And back to where version 2 was:");
-emberset("back");
+say(
+  "And back to where version 2 was. The layers that were counted meanwhile would go, so it asks for --yes:",
+);
+emberset("back", "--yes");
 emberset("status");
 
 /** Runs a command as a person would type it, and shows it with its output. */

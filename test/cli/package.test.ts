@@ -4,6 +4,11 @@ import { join } from "node:path";
 import { expect, inject, test } from "vitest";
 import { KILN_HOUSE } from "./studio.js";
 
+test("the model language shows the SQL that its examples become", () => {
+  const script = join(import.meta.dirname, "..", "..", "scripts", "model-language.mjs");
+  expect(execFileSync(process.execPath, [script, "--check"], { encoding: "utf8" })).toBe("12 examples\n");
+});
+
 test("in a project where it is installed, models and tasks compile under strict, and the API runs", () => {
   const folder = join(inject("installed"), "studio");
   mkdirSync(folder, { recursive: true });

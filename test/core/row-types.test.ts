@@ -77,6 +77,7 @@ const readers: Record<DialectName, (statements: readonly string[]) => Promise<Re
 /** The declared types that a value is of. */
 function kindsOf(value: unknown): string[] {
   if (value instanceof Date) return ["Date"];
+  if (value instanceof ArrayBuffer) return ["ArrayBuffer"];
   if (value instanceof Uint8Array) return ["Uint8Array"];
   if (typeof value === "object") return ["unknown"];
   return [typeof value, ...(value === 1 || value === 0 ? ["0 | 1"] : [])];

@@ -1,6 +1,7 @@
 import pluralize from "pluralize";
 import { NAME as MARIADB } from "../dialect/mariadb/types.js";
 import { NAME as POSTGRES } from "../dialect/postgres/types.js";
+import { NAME as SQLITE } from "../dialect/sqlite/types.js";
 import { addressOf } from "../schema/address.js";
 import type { Column, DataType, Definition, PlainTypeName, Schema, Table } from "../schema/types.js";
 import { classNameFor, isIdentifier } from "./code.js";
@@ -54,6 +55,7 @@ function valuesOf({ name, type }: Column, table: Table): string | undefined {
 
 /** Where drivers differ; anything else is as its type says. */
 const BY_DRIVER: Readonly<Record<string, Partial<Record<DataType["kind"], string>>>> = {
+  [SQLITE]: { bytes: "ArrayBuffer" },
   // https://node-postgres.com/features/types
   [POSTGRES]: {
     boolean: "boolean",
@@ -101,6 +103,6 @@ function typeOf(type: DataType, dialect: string, definitions: readonly Definitio
   if (/\[\]$/.test(text)) return "unknown[]";
   if (/^(?:tiny|small|medium)?int/i.test(text)) return "number";
   if (/char|text|clob|enum|inet|citext|uuid/i.test(text)) return "string";
-  if (/blob|binary/i.test(text)) return "Uint8Array";
+  if (/blob|binary/i.test(text)) return typeOf({ kind: "bytes" }, dialect, definitions);
   return "unknown";
 }

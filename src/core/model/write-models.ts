@@ -261,6 +261,7 @@ class ClassWriter {
       const implied = table.checks.find(
         check =>
           check !== found &&
+          columnsOfPart("check", check).every(name => name === column.name) &&
           equal(this.settledCheck(column, check), this.settled(column, rulesOf(column, []))),
       );
       const held = byRules ? found : implied;

@@ -1,9 +1,10 @@
 import { IsIn, IsInt, IsOptional, IsString, MaxLength, Min } from "class-validator";
-import { Field, PairedWith, RefersTo, Stored } from "emberset";
+import { Field, Inline, ReferredBy, RefersTo, Stored } from "emberset";
 import { Cents } from "./cents.js";
 import { Clay } from "./clay.js";
+import { Coat } from "./coat.js";
+import { Dimensions } from "./dimensions.js";
 import { Firing } from "./firing.js";
-import { Glaze } from "./glaze.js";
 import { Potter } from "./potter.js";
 import { Rack } from "./rack.js";
 import { Tracked } from "./tracked.js";
@@ -11,18 +12,20 @@ import { Tracked } from "./tracked.js";
 @Stored<Piece>({
   note: "A pot on its way through the studio",
   unique: [["potter", "title"]],
+  indexes: [{ fields: ["stage", { field: "price", descending: true }], where: "{stage} <> 'sold'" }],
   checks: { sane_weight: "{weightGrams} < 40000" },
 })
 export class Piece extends Tracked {
   @IsString() @MaxLength(120) title!: string;
   @IsInt() @Min(1) @Field({ was: "weight", fill: 1 }) weightGrams!: number;
   @IsIn(["greenware", "bisque", "glazed", "sold"])
-  @Field({ default: "greenware", index: true })
+  @Field({ default: "greenware" })
   stage!: string;
   @Cents @Field({ fill: 0 }) price!: number;
   @RefersTo(() => Potter, { onDelete: "restrict" }) potter!: Potter;
   @RefersTo(() => Clay) clay!: Clay;
   @IsOptional() @RefersTo(() => Rack, { onDelete: "set null" }) @Field({ was: "shelf_id" }) rack?: Rack;
   @IsOptional() @RefersTo(() => Firing) firing?: Firing;
-  @PairedWith(() => Glaze) glazes!: Glaze[];
+  @IsOptional() @Inline(() => Dimensions) size?: Dimensions;
+  @ReferredBy(() => Coat, "piece") coats!: Coat[];
 }
