@@ -14,6 +14,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { build } from "esbuild";
 import { catalogRatios } from "./catalog.mjs";
+import { checkRatio } from "./check.mjs";
 
 const RUNS = 15;
 const scratch = mkdtempSync(join(tmpdir(), "emberset-bench-"));
@@ -26,6 +27,7 @@ const results = [
   migrations(false),
   migrations(true),
   await algebra(),
+  checkRatio({ scratch, program, compareCommands }),
   ...catalogRatios({ scratch, program, compareCommands, median }),
 ];
 rmSync(scratch, { recursive: true, force: true });

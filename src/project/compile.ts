@@ -3,8 +3,9 @@ import { createHash } from "node:crypto";
 import { createRequire } from "node:module";
 import { homedir, tmpdir } from "node:os";
 import { dirname, join, resolve } from "node:path";
-import { pathToFileURL } from "node:url";
+import { fileURLToPath, pathToFileURL } from "node:url";
 import type { BuildFailure, BuildOptions, Plugin } from "esbuild";
+import { isIdentifier } from "../core/model/code.js";
 import { programFolder, VERSION } from "../version.js";
 
 /** TypeScript that does not compile: where, and why. */
@@ -35,9 +36,9 @@ export async function loadConfigModule(file: string): Promise<Record<string, unk
     const known = await import(pathToFileURL(cached).href).catch(() => undefined);
     if (known) return known as Record<string, unknown>;
   }
-  const code = await compile({ entryPoints: [file] }, dirname(file));
-  if (standalone) await keep(cached, code);
-  return run(code);
+  const input = { entryPoints: [file] };
+  if (standalone) await keep(cached, await compile(input, dirname(file), false));
+  return runCompiled(input, dirname(file));
 }
 
 /**
@@ -50,8 +51,8 @@ export async function loadModules(
   folder: string,
 ): Promise<Record<string, unknown>[]> {
   const contents = files.map((file, at) => `export * as m${at} from ${JSON.stringify(file)};`).join("\n");
-  const code = await compile({ stdin: { contents, resolveDir: folder, loader: "ts" } }, folder);
-  const exports = (await run(code)) as Record<string, Record<string, unknown>>;
+  const input = { stdin: { contents, resolveDir: folder, loader: "ts" } } as const;
+  const exports = (await runCompiled(input, folder)) as Record<string, Record<string, unknown>>;
   return files.map((_, at) => exports[`m${at}`]!);
 }
 
@@ -63,7 +64,19 @@ function importsNothing(text: string): boolean {
   );
 }
 
-async function compile(input: Pick<BuildOptions, "entryPoints" | "stdin">, folder: string): Promise<string> {
+type Input = Pick<BuildOptions, "entryPoints" | "stdin">;
+
+/** Only when it fails is it worth to know which line of the sources each line comes from. */
+async function runCompiled(input: Input, folder: string): Promise<Record<string, unknown>> {
+  const code = await compile(input, folder, false);
+  try {
+    return await run(code);
+  } catch {
+    return await runMapped(await compile(input, folder, true));
+  }
+}
+
+async function compile(input: Input, folder: string, mapped: boolean): Promise<string> {
   const { build } = await import("esbuild");
   try {
     const result = await build({
@@ -74,7 +87,7 @@ async function compile(input: Pick<BuildOptions, "entryPoints" | "stdin">, folde
       format: "esm",
       platform: "node",
       target: "node20",
-      sourcemap: "inline",
+      sourcemap: mapped && "inline",
       sourceRoot: pathToFileURL(`${folder}/`).href,
       keepNames: true,
       // Names are read back from the classes' texts, and a name may have any letters.
@@ -99,16 +112,33 @@ function compileError(error: unknown, folder: string): unknown {
 
 /** Packages stay outside of the compiled code, under the address found for them: the project's, else the program's. */
 function resolvePackages(folder: string): Plugin {
+  const known = new Map<string, string | undefined>();
   return {
     name: "packages",
     setup(build) {
       build.onResolve({ filter: /^[^./]/ }, ({ path, kind, importer }) => {
         if (kind === "entry-point" || path.startsWith("node:")) return undefined;
-        const found = locate(path, importer ? dirname(importer) : folder);
+        const from = importer ? dirname(importer) : folder;
+        const key = `${from}\n${path}`;
+        const found = known.has(key) ? known.get(key) : locate(path, from);
+        known.set(key, found);
+        // Node reads a CommonJS package that is imported twice, the first time for the names it exports: this one has
+        // two hundred files, and every model imports it.
+        if (found && path === "class-validator") return { path: found, namespace: "required" };
         return found ? { path: found, external: true } : undefined;
       });
+      build.onLoad({ filter: /.*/, namespace: "required" }, ({ path }) => ({ contents: reexport(path) }));
     },
   };
+}
+
+/** All that a CommonJS package exports, named one by one. */
+function reexport(url: string): string {
+  const file = fileURLToPath(url);
+  const names = Object.keys(createRequire(url)(file) as object).filter(isIdentifier);
+  return `import { createRequire } from "node:module";
+const all = createRequire(${JSON.stringify(url)})(${JSON.stringify(file)});
+${names.map(name => `export const ${name} = all.${name};`).join("\n")}`;
 }
 
 function locate(specifier: string, from: string): string | undefined {
@@ -130,15 +160,22 @@ async function run(code: string): Promise<Record<string, unknown>> {
   const file = join(folder, "code.mjs");
   try {
     await writeFile(file, code);
-    process.setSourceMapsEnabled(true);
     return (await import(pathToFileURL(file).href)) as Record<string, unknown>;
+  } finally {
+    await rm(folder, { recursive: true, force: true });
+  }
+}
+
+async function runMapped(code: string): Promise<Record<string, unknown>> {
+  process.setSourceMapsEnabled(true);
+  try {
+    return await run(code);
   } catch (error) {
     // The stack is written when it is first asked for, and only now in terms of the sources.
     if (error instanceof Error) void error.stack;
     throw error;
   } finally {
     process.setSourceMapsEnabled(false);
-    await rm(folder, { recursive: true, force: true });
   }
 }
 

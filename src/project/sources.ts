@@ -14,54 +14,82 @@ export interface Sources {
   readonly declared: (entity: EntityDescription, property: string) => Declaration | undefined;
 }
 
+interface Found {
+  /** From 0. */
+  readonly line: number;
+  readonly mark: string;
+  /** What stands after the colon, on the same line; undefined when nothing does. */
+  readonly type: string | undefined;
+}
+
 /** @param fileOf the file that exports a class */
 export function openSources(fileOf: ReadonlyMap<unknown, string>): Sources {
-  const texts = new Map<string, string[]>();
-  const linesOf = (file: string) => {
-    const known = texts.get(file) ?? readFileSync(file, "utf8").split("\n");
-    texts.set(file, known);
-    return known;
+  const classesOf = new Map<string, ClassLines>();
+  const known = new Map<unknown, ClassPlace | undefined>();
+  const classIn = (cls: unknown): ClassPlace | undefined => {
+    if (!known.has(cls)) known.set(cls, findClass(cls as { readonly name: string }));
+    return known.get(cls);
   };
-
-  /** The line of the class, and of the property in it. */
-  const find = (cls: { readonly name: string }, property: string | undefined) => {
+  const findClass = (cls: { readonly name: string }): ClassPlace | undefined => {
     const file = fileOf.get(cls);
     if (file === undefined) return undefined;
-    const lines = linesOf(file);
-    const start = lines.findIndex(line => new RegExp(`\\bclass\\s+${cls.name}\\b`).test(line));
-    if (property === undefined) return { file, start, match: undefined, at: -1 };
-    const pattern = new RegExp(
-      `(?:^|[\\s)])${property.replaceAll("$", "\\$")}\\s*([!?]?)\\s*(?::([^;=]*)|[;=])`,
-    );
-    for (let at = Math.max(start, 0); at < lines.length; at += 1) {
-      const match = pattern.exec(lines[at]!);
-      if (match) return { file, start, match, at };
-      // The next class of the file is none of ours.
-      if (at > start && /^\}/.test(lines[at]!)) break;
-    }
-    return { file, start, match: undefined, at: -1 };
+    const classes = classesOf.get(file) ?? readClasses(readFileSync(file, "utf8"));
+    classesOf.set(file, classes);
+    return { file, ...(classes.get(cls.name) ?? { line: 0, properties: new Map<string, Found>() }) };
   };
 
   /** A property may be declared by a class that the entity extends; one of a value object's is found by the whole. */
   const findDeclared = (entity: EntityDescription, property: string) => {
-    const [own] = property.split(".");
+    const own = property.split(".")[0]!;
     for (let cls: unknown = entity.cls; typeof cls === "function"; cls = Object.getPrototypeOf(cls)) {
-      const found = find(cls, own);
-      if (found?.match) return found;
+      const source = classIn(cls);
+      const found = source?.properties.get(own);
+      if (source && found) return { file: source.file, ...found };
     }
     return undefined;
   };
 
   return {
     placeOf: (entity, property) => {
-      const found = property === undefined ? undefined : findDeclared(entity, property);
-      const place = found ?? find(entity.cls, undefined);
-      return place && { file: place.file, line: Math.max(place.at >= 0 ? place.at : place.start, 0) + 1 };
+      const place =
+        (property === undefined ? undefined : findDeclared(entity, property)) ?? classIn(entity.cls);
+      return place && { file: place.file, line: place.line + 1 };
     },
     declared: (entity, property) => {
-      const match = findDeclared(entity, property)?.match;
-      if (!match || match[2] === undefined) return undefined;
-      return { optional: match[1] === "?", nullable: /\|\s*(?:null|undefined)\b/.test(match[2]) };
+      const found = findDeclared(entity, property);
+      if (found?.type === undefined) return undefined;
+      return { optional: found.mark === "?", nullable: /\|\s*(?:null|undefined)\b/.test(found.type) };
     },
   };
+}
+
+/** Where a class begins, and its properties. */
+interface ClassText {
+  /** From 0. */
+  readonly line: number;
+  readonly properties: ReadonlyMap<string, Found>;
+}
+
+type ClassPlace = ClassText & { readonly file: string };
+
+/** By name. */
+type ClassLines = Map<string, ClassText>;
+
+const CLASS = /\bclass\s+([\p{ID_Start}$_][\p{ID_Continue}$]*)/u;
+const PROPERTY = /(?:^|[\s)])([\p{ID_Start}$_][\p{ID_Continue}$]*)\s*([!?]?)\s*(?::([^;=]*)|[;=])/gu;
+
+/** Reads a source line by line; the first mention of a property in a class counts. */
+function readClasses(text: string): ClassLines {
+  const classes: ClassLines = new Map();
+  let properties = new Map<string, Found>();
+  for (const [line, content] of text.split("\n").entries()) {
+    const name = CLASS.exec(content)?.[1];
+    if (name !== undefined && !classes.has(name)) {
+      properties = new Map();
+      classes.set(name, { line, properties });
+    }
+    for (const [, property, mark, type] of content.matchAll(PROPERTY))
+      if (!properties.has(property!)) properties.set(property!, { line, mark: mark!, type });
+  }
+  return classes;
 }

@@ -1,6 +1,7 @@
 import type { Class } from "../../modelling/facts.js";
 import type { Dialect } from "../dialect/dialect.js";
 import { addressOf } from "../schema/address.js";
+import { cutName } from "../schema/naming.js";
 import { partsOf, type Table } from "../schema/types.js";
 import type { Columns } from "./columns.js";
 import type { Report } from "./findings.js";
@@ -116,11 +117,12 @@ export function reportShared(
   const told = new Set<string>();
   for (const dialect of dialects) {
     const owners = new Map<string, string>();
-    for (const [at, table] of dialect.settle({ tables }).tables.entries()) {
+    for (const [at, table] of tables.entries()) {
       const entity = models.entities[at]?.name ?? table.name;
       const { kinds, tables: withTables } = dialect.sharedNames;
       const parts = kinds.flatMap(kind => partsOf(table, kind)).map(({ name }) => name);
-      for (const name of [...(withTables ? [table.name] : []), ...parts].filter(Boolean)) {
+      for (const given of [...(withTables ? [table.name] : []), ...parts].filter(Boolean)) {
+        const name = cutName(given, dialect.nameLimit);
         const place = addressOf({
           ...(table.namespace !== undefined && { namespace: table.namespace }),
           name,

@@ -23,6 +23,8 @@ export class Columns {
   private readonly columns = new Map<EntityDescription, FieldColumn[]>();
   private readonly keys = new Map<EntityDescription, Column[]>();
   private readonly ofField = new Map<EntityDescription, Map<FieldDescription, Column[]>>();
+  private readonly tableNames = new Map<EntityDescription, string>();
+  private readonly names = new Map<EntityDescription, Map<string, string[]>>();
   private readonly resolving = new Set<FieldDescription>();
 
   constructor(
@@ -39,7 +41,9 @@ export class Columns {
   }
 
   tableName(entity: EntityDescription): string {
-    return entity.options.table ?? tableName(entity.name, this.naming);
+    const known = this.tableNames.get(entity) ?? entity.options.table ?? tableName(entity.name, this.naming);
+    this.tableNames.set(entity, known);
+    return known;
   }
 
   /** How others speak of the table. */
@@ -394,6 +398,17 @@ export class Columns {
 
   /** The column names of a field, while types may still be unknown. */
   namesOf(entity: EntityDescription, property: string): string[] {
+    const known = this.names.get(entity)?.get(property);
+    if (known) return known;
+    const found = this.findNames(entity, property);
+    // While the columns are still being built there may be more to come.
+    if (!this.columns.has(entity)) return found;
+    const ofEntity = this.names.get(entity) ?? new Map<string, string[]>();
+    this.names.set(entity, ofEntity.set(property, found));
+    return found;
+  }
+
+  private findNames(entity: EntityDescription, property: string): string[] {
     const field = entity.fields.find(each => each.property === property && isStored(each));
     if (!field) {
       const parts = entity.fields.filter(

@@ -147,6 +147,7 @@ interface ValidationMetadata {
 }
 
 interface MetadataStorage {
+  readonly validationMetadatas?: unknown;
   getTargetValidationMetadatas(
     cls: unknown,
     schema: string,
@@ -155,16 +156,31 @@ interface MetadataStorage {
   ): readonly ValidationMetadata[];
 }
 
+/** All that is recorded of a class and of those it extends, of which what it says itself wins. */
+function metadataOf(cls: Class): readonly ValidationMetadata[] {
+  const storage = (globalThis as { classValidatorMetadataStorage?: MetadataStorage })
+    .classValidatorMetadataStorage;
+  const byClass = storage?.validationMetadatas;
+  // Asked for one class, the store looks through all of them: for a thousand classes a million times.
+  if (!(byClass instanceof Map)) return storage?.getTargetValidationMetadatas(cls, "", true, false) ?? [];
+  const recorded = byClass as ReadonlyMap<unknown, readonly ValidationMetadata[]>;
+  const own = recorded.get(cls) ?? [];
+  const inherited: ValidationMetadata[] = [];
+  for (let at: unknown = Object.getPrototypeOf(cls); at; at = Object.getPrototypeOf(at))
+    inherited.push(...(recorded.get(at) ?? []));
+  const isSaid = ({ propertyName, type }: ValidationMetadata) =>
+    own.some(each => each.propertyName === propertyName && each.type === type);
+  return [...own, ...inherited.filter(each => !isSaid(each))];
+}
+
 /**
  * class-validator keeps what its decorators record in one store for the process, under this global name, so that it
  * does not matter which copy of it the models import.
  */
 function validatorsByProperty(cls: Class): Map<string, PropertyValidators> {
-  const storage = (globalThis as { classValidatorMetadataStorage?: MetadataStorage })
-    .classValidatorMetadataStorage;
   const found = new Map<string, PropertyValidators>();
   const conditional = new Set<string>();
-  for (const metadata of storage?.getTargetValidationMetadatas(cls, "", true, false) ?? []) {
+  for (const metadata of metadataOf(cls)) {
     const { propertyName: property, target, type, name = type } = metadata;
     const entry = found.get(property) ?? { target, validators: [], optional: false };
     found.set(property, entry);

@@ -10,8 +10,8 @@ export interface NamingRules {
 /** `Piece` → `pieces`, `KilnLog` → `kiln_logs`. */
 export function tableName(className: string, naming: NamingRules): string {
   const words = wordsOf(className);
-  const last = words.pop() ?? "";
-  return spell([...words, naming.tables === "plural" ? pluralize(last) : last], naming);
+  const last = words.at(-1) ?? "";
+  return spell([...words.slice(0, -1), naming.tables === "plural" ? pluralize(last) : last], naming);
 }
 
 /** `towerHeight` → `tower_height`. */
@@ -55,8 +55,17 @@ export function cutName(name: string, limit: number | undefined): string {
   return `${characters.join("")}_${hash}`;
 }
 
+/** Names are asked for over and over: by tables, columns, constraints, and references from elsewhere. */
+const knownWords = new Map<string, readonly string[]>();
+
 /** `HTTPServerName2` → ["http", "server", "name2"]; underscores part words too. */
-function wordsOf(name: string): string[] {
+function wordsOf(name: string): readonly string[] {
+  const known = knownWords.get(name) ?? splitWords(name);
+  knownWords.set(name, known);
+  return known;
+}
+
+function splitWords(name: string): string[] {
   return name
     .replace(/([\p{Ll}\d])(\p{Lu})/gu, "$1_$2")
     .replace(/(\p{Lu})(\p{Lu}\p{Ll})/gu, "$1_$2")

@@ -13,11 +13,10 @@ export function adviseOnNames(review: Review): void {
 }
 
 function reservedWords(entity: EntityDescription, { models, dialects, report }: Review): void {
-  const reservedBy = (name: string) =>
-    dialects.filter(({ reserved }) => reserved.has(name.toLowerCase())).map(({ title }) => title);
   const advise = (what: string, name: string, remedy: string, property?: string) => {
-    const titles = reservedBy(name);
-    if (titles.length === 0) return;
+    const small = name.toLowerCase();
+    if (!dialects.some(({ reserved }) => reserved.has(small))) return;
+    const titles = dialects.filter(({ reserved }) => reserved.has(small)).map(({ title }) => title);
     report(
       "A301",
       { entity: entity.name, ...(property !== undefined && { property }) },
@@ -70,18 +69,19 @@ function unlikeReferences({ models, report }: Review): void {
   const all = models.entities.flatMap(entity =>
     referenceFields(entity).flatMap(field => {
       const target = models.entityOf(field.facts.refersTo!.target());
-      return target ? [{ entity, field, target, usual: usualNames(field, target) }] : [];
+      return target ? [{ entity, field, target }] : [];
     }),
   );
-  function usualNames(field: FieldDescription, target: EntityDescription): string[] {
-    return models.keyColumns(target).map(key => referenceColumnName(field.called, key.name, models.naming));
-  }
-  const isUsual = ({ entity, field, usual }: (typeof all)[number]) =>
-    field.facts.refersTo!.options.to !== undefined ||
-    models.namesOf(entity, field.property).join() === usual.join();
+  const usualNames = (field: FieldDescription, target: EntityDescription) =>
+    models.keyColumns(target).map(key => referenceColumnName(field.called, key.name, models.naming));
+  const isUsual = ({ entity, field, target }: (typeof all)[number]) => {
+    const { to, column } = field.facts.refersTo!.options;
+    if (to !== undefined || (column ?? field.facts.field?.column) === undefined) return true;
+    return models.namesOf(entity, field.property).join() === usualNames(field, target).join();
+  };
   const usualOnes = all.filter(isUsual).length;
   for (const each of all) {
-    const { entity, field, usual } = each;
+    const { entity, field, target } = each;
     const where = { entity: entity.name, property: field.property };
     const stem = /^(.+)(?:Id|ID|_id)$/.exec(field.property)?.[1];
     if (stem !== undefined && field.within.length === 0) {
@@ -91,18 +91,21 @@ function unlikeReferences({ models, report }: Review): void {
       report(
         "A303",
         where,
-        `The reference column is ${models.namesOf(entity, field.property).join(", ")}, where the others are called like ${usual.join(", ")}`,
+        `The reference column is ${models.namesOf(entity, field.property).join(", ")}, where the others are called like ${usualNames(field, target).join(", ")}`,
         "leave `column` out, unless the name is given from outside",
       );
     }
   }
 }
 
+/** Of at most three bytes a character, or four for two, within every limit. */
+const SURELY_SHORT = 20;
+
 function longNames({ models, tables, dialects, report }: Review): void {
   for (const [at, table] of tables.entries()) {
     const parts = PART_KINDS.flatMap(kind => partsOf(table, kind));
     const names = [table.name, ...table.columns.map(({ name }) => name), ...parts.map(({ name }) => name)];
-    for (const name of new Set(names)) {
+    for (const name of new Set(names.filter(each => each.length > SURELY_SHORT))) {
       const cutting = dialects.filter(({ nameLimit }) => cutName(name, nameLimit) !== name);
       if (cutting.length === 0) continue;
       const cuts = cutting.map(({ title, nameLimit }) => `${cutName(name, nameLimit)} on ${title}`);
