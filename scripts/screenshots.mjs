@@ -21,6 +21,21 @@ if (missing.length > 0)
     `missing: ${missing.join(", ")} (apt-get install xvfb xterm imagemagick fonts-dejavu-core)`,
   );
 
+/** A model as one writes it in a hurry. */
+const HASTY_MODEL = `import { IsIn, IsInt, IsNumber, IsOptional } from "class-validator";
+import { Field, RefersTo, Stored } from "emberset";
+import { Piece } from "./piece.js";
+
+@Stored<Order>({ table: "order", indexes: [["piece"], ["piece", "state"]] })
+export class Order {
+  @RefersTo(() => Piece) piece!: Piece;
+  @IsInt() potterId!: number;
+  @IsNumber() price!: number;
+  @IsIn(["open", "paid"]) @Field({ default: "new" }) state!: string;
+  @IsOptional() @IsInt() rating!: number;
+}
+`;
+
 mkdirSync(studio, { recursive: true });
 mkdirSync(pictures, { recursive: true });
 cpSync(join(demo, "emberset.config.ts"), join(studio, "emberset.config.ts"));
@@ -32,7 +47,18 @@ try {
   quiet("forward");
   addRows("rows-v1.sql");
   useModels("v2");
+  await shoot("sketch", [
+    "sketch",
+    "Workshop",
+    "title varchar(80) unique",
+    "seats smallint check (seats between 1 and 12)",
+    "fee decimal(18,2) default 25",
+    "teacher references Potter on delete cascade",
+  ]);
+  await shootText("sketched-model", "cat models/workshop.ts; tail -4 models/potter.ts");
+  writeFileSync(join(studio, "models", "order.ts"), HASTY_MODEL);
   await shoot("check", ["check"]);
+  useModels("v2");
   await shoot("compare", ["compare"]);
   await shoot("draft", ["draft", "glazes, firings and shelves"]);
   await shoot("forward-show", ["forward", "--show"], "| head -40");
@@ -43,7 +69,7 @@ try {
   quiet("draft", "racks and weights");
   await shoot("refusal", ["forward"]);
   quiet("forward", "--yes");
-  quiet("back");
+  quiet("back", "--yes");
   await shoot("status", ["status"]);
   adoptShop();
   await shoot("adopt", ["adopt", "--target", "shop"]);

@@ -76,7 +76,7 @@ type ClassPlace = ClassText & { readonly file: string };
 type ClassLines = Map<string, ClassText>;
 
 const CLASS = /\bclass\s+([\p{ID_Start}$_][\p{ID_Continue}$]*)/u;
-const PROPERTY = /(?:^|[\s)])([\p{ID_Start}$_][\p{ID_Continue}$]*)\s*([!?]?)\s*(?::([^;=]*)|[;=])/gu;
+const PROPERTY = /(?:^|[\s)])([\p{ID_Start}$_][\p{ID_Continue}$]*)\s*([!?]?)\s*(?::(?=([^;=]*))|[;=])/gu;
 
 /** Reads a source line by line; the first mention of a property in a class counts. */
 function readClasses(text: string): ClassLines {
