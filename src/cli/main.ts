@@ -11,6 +11,7 @@ import { draftCommand } from "./commands/draft.js";
 import { exportCommand } from "./commands/export.js";
 import { forwardCommand } from "./commands/forward.js";
 import { initCommand } from "./commands/init.js";
+import { rehearseCommand } from "./commands/rehearse.js";
 import { sketchCommand } from "./commands/sketch.js";
 import { statusCommand } from "./commands/status.js";
 import { Session } from "./session.js";
@@ -64,6 +65,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .command(checkCommand(session))
     .command(compareCommand(session))
     .command(draftCommand(session))
+    .command(rehearseCommand(session))
     .command(amendCommand(session))
     .command(statusCommand(session))
     .command(forwardCommand(session))

@@ -24,6 +24,7 @@ export function draftMigration(
   title: string,
   changes: readonly Change[],
   dialects: readonly Dialect[],
+  { blank = false }: { readonly blank?: boolean } = {},
 ): Draft {
   const previous = history.migrations.at(-1);
   const number = (previous?.number ?? 0) + 1;
@@ -43,9 +44,10 @@ export function draftMigration(
     schemaBefore,
     schemaAfter,
   };
+  const text = blank ? blankText : scriptText;
   const scripts = dialects.flatMap(dialect => [
-    [scriptName("forward", dialect.name), scriptText(migration, "forward", dialect)] as const,
-    [scriptName("back", dialect.name), scriptText(migration, "back", dialect)] as const,
+    [scriptName("forward", dialect.name), text(migration, "forward", dialect)] as const,
+    [scriptName("back", dialect.name), text(migration, "back", dialect)] as const,
   ]);
   return { migration, scripts: new Map(scripts) };
 }
@@ -95,6 +97,17 @@ function recordText({ format, number, title, parent, before, after, changes }: M
   );
   const lines = changes.map(change => `    ${JSON.stringify(change)}`);
   return `{\n${head.join("\n")}\n  "changes": [${lines.length > 0 ? `\n${lines.join(",\n")}\n  ` : ""}]\n}\n`;
+}
+
+/** A script to be written by hand. */
+function blankText({ number, title }: Migration, direction: Direction, dialect: Dialect): string {
+  const lines = [
+    `Emberset · migration ${showNumber(number)} · ${title} · ${direction} · ${dialect.name}`,
+    direction === "forward"
+      ? "Written by hand: statements that change rows, each ended with a semicolon. No change of the schema is recorded."
+      : "Written by hand: what takes the forward script back.",
+  ];
+  return `${lines.map(comment).join("\n")}\n`;
 }
 
 /** A script as it is drafted. */

@@ -1,3 +1,4 @@
+import { join } from "node:path";
 import type { Dialect } from "../core/dialect/dialect.js";
 import { DIALECT_NAMES, dialects, type DialectName } from "../core/dialect/registry.js";
 import { withoutForeignKeys } from "../core/dialect/without-foreign-keys.js";
@@ -58,4 +59,11 @@ export function dialectsInUse(settings: Settings): Dialect[] {
 /** The dialect as a target speaks it. */
 export function dialectOf({ dialect, foreignKeys }: TargetSettings): Dialect {
   return foreignKeys ? dialects[dialect] : withoutForeignKeys(dialects[dialect]);
+}
+
+// `models/**/*.ts` → `models`: the folder that the first pattern begins with.
+export function modelsFolder({ folder, models }: Settings): string {
+  const parts = (models[0] ?? "").split("/");
+  const end = parts.findIndex(part => /[*?{[(!]/.test(part));
+  return join(folder, ...parts.slice(0, end < 0 ? -1 : end));
 }

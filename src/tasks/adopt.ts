@@ -18,7 +18,7 @@ import { checksumOf } from "../history/read.js";
 import { draftMigration, writeDraft, type Draft } from "../history/write.js";
 import { loadModels } from "../project/load-models.js";
 import { chooseTarget } from "../project/load-settings.js";
-import type { Settings } from "../project/settings.js";
+import { modelsFolder, type Settings } from "../project/settings.js";
 import { STARTER_MODEL } from "./init.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
@@ -172,13 +172,6 @@ async function stage(files: readonly ModelFile[], settings: Settings): Promise<S
     },
     remove,
   };
-}
-
-// `models/**/*.ts` → `models`: the folder that the first pattern begins with.
-export function modelsFolder({ folder, models }: Settings): string {
-  const parts = (models[0] ?? "").split("/");
-  const end = parts.findIndex(part => /[*?{[(!]/.test(part));
-  return join(folder, ...parts.slice(0, end < 0 ? -1 : end));
 }
 
 /** The models must say all of the database. */

@@ -1,9 +1,9 @@
 import { relative } from "node:path";
-import { draftMigration, writeDraft } from "../history/write.js";
+import { draftMigration, writeDraft, type Draft } from "../history/write.js";
 import { adviseOnHistory } from "../core/model/advice/history.js";
 import type { Finding } from "../core/model/findings.js";
 import { withRisks, type ComparedChange } from "./compare.js";
-import { openProject } from "./open-project.js";
+import { openProject, type OpenProject } from "./open-project.js";
 import type { TaskOptions } from "./options.js";
 import { withRenames } from "./renames.js";
 import { changesBetween } from "./points.js";
@@ -13,6 +13,8 @@ export interface DraftOptions extends TaskOptions {
   readonly title: string;
   /** What was called otherwise: `shelves=racks`, `pieces.weight=pieces.weight_grams`. */
   readonly renames?: readonly string[] | undefined;
+  /** Empty scripts, to be written by hand, whatever the models say. @default false */
+  readonly blank?: boolean | undefined;
 }
 
 export interface DraftResult {
@@ -26,8 +28,9 @@ export interface DraftResult {
 }
 
 /** Writes the next migration: what takes the history to the models, and back. @throws Problem E203, E300 to E305 */
-export async function draft({ title, renames = [], ...options }: DraftOptions): Promise<DraftResult> {
+export async function draft({ title, renames = [], blank, ...options }: DraftOptions): Promise<DraftResult> {
   const project = await openProject(options);
+  if (blank) return draftBlank(project, title);
   const models = await project.soundModels();
   const history = project.history();
   const changes = changesBetween(
@@ -44,13 +47,20 @@ export async function draft({ title, renames = [], ...options }: DraftOptions): 
   ];
   const made = draftMigration(history, title, changes, project.dialects);
   if (changes.length === 0) return { written: [], changes: [], advice };
+  return { ...written(project, made), changes: withRisks(changes), advice };
+}
+
+function draftBlank(project: OpenProject, title: string): DraftResult {
+  const made = draftMigration(project.history(), title, [], project.dialects, { blank: true });
+  return { ...written(project, made), changes: [], advice: [] };
+}
+
+function written(project: OpenProject, made: Draft): Pick<DraftResult, "migration" | "written"> {
   writeDraft(made);
   const { number, name, folder } = made.migration;
   const place = relative(project.settings.folder, folder);
   return {
     migration: { number, name, folder },
     written: ["migration.json", ...made.scripts.keys()].map(file => `${place}/${file}`),
-    changes: withRisks(changes),
-    advice,
   };
 }

@@ -24,6 +24,13 @@ export { forward, type ForwardOptions, type ForwardResult } from "./forward.js";
 export { init, type InitOptions, type InitResult } from "./init.js";
 export type { MayLose, TargetOptions, TaskOptions } from "./options.js";
 export type { RanMigration, RunOptions, RunResult } from "./run-migrations.js";
+export {
+  rehearse,
+  type RehearsedMigration,
+  type RehearsedStep,
+  type RehearseOptions,
+  type RehearseResult,
+} from "./rehearse.js";
 export { sketch, type SketchedEntity, type SketchOptions, type SketchResult } from "./sketch.js";
 export { status, type MigrationStatus, type StatusResult, type TargetStatus } from "./status.js";
 export { Problem } from "../core/problems.js";

@@ -24,9 +24,9 @@ import { propertyFor } from "../core/model/code.js";
 import { spellExpression } from "../core/dialect/settle.js";
 import { problems } from "../core/problems.js";
 import { fillPlaces } from "../core/schema/sql-text.js";
-import { tableName } from "../core/schema/naming.js";
+import { columnName, tableName } from "../core/schema/naming.js";
 import { loadSettings } from "../project/load-settings.js";
-import type { Settings } from "../project/settings.js";
+import { modelsFolder, type Settings } from "../project/settings.js";
 import type { TaskOptions } from "./options.js";
 
 export interface SketchOptions extends TaskOptions {
@@ -178,10 +178,7 @@ class ModelFiles {
   ) {}
 
   static async open(settings: Settings): Promise<ModelFiles> {
-    const [pattern] = settings.models;
-    // The part of the first pattern before anything that stands for several names.
-    const base = /^[^*?{[(!]*(?=\/)/.exec(pattern!)?.[0] ?? ".";
-    const files = new ModelFiles(settings, resolve(settings.folder, base));
+    const files = new ModelFiles(settings, modelsFolder(settings));
     for (const path of (await glob([...settings.models], { cwd: settings.folder, absolute: true })).sort()) {
       const text = readFileSync(path, "utf8");
       files.texts.set(path, text);
@@ -217,7 +214,10 @@ class ModelFiles {
         result.kept.push(line.property);
       else lines.push(line);
       if (field.check !== undefined && !boundsOf(field))
-        checks[`${propertyFor(field.name, new Set())}_rule`] = this.placed(field.check, fields);
+        checks[`${columnName(propertyFor(field.name, new Set()), this.settings.naming)}_rule`] = this.placed(
+          field.check,
+          fields,
+        );
     }
     result.added.push(...lines.map(({ property }) => property));
     const pathOf = (entity: string) => this.importOf(entity, path);

@@ -8,6 +8,7 @@ import { changesText } from "./compare.js";
 interface Args extends GlobalArgs {
   title: string;
   rename?: string[] | undefined;
+  blank?: boolean | undefined;
 }
 
 export function draftCommand(session: Session): CommandModule<object, Args> {
@@ -23,10 +24,16 @@ export function draftCommand(session: Session): CommandModule<object, Args> {
           requiresArg: true,
           describe: "What was called otherwise: old=new, or table.old=table.new",
         })
+        .option("blank", {
+          type: "boolean",
+          conflicts: "rename",
+          describe: "Empty scripts, to be written by hand: for changes of rows",
+        })
         .example('$0 draft "add glaze recipes"', "Writes migrations/0007-add-glaze-recipes"),
     handler: async args => {
       const { draft } = await import("../../tasks/draft.js");
-      const result = await draft({ ...session.taskOptions(args), title: args.title, renames: args.rename });
+      const { title, rename: renames, blank } = args;
+      const result = await draft({ ...session.taskOptions(args), title, renames, blank });
       session.result(result, () => text(result, session));
     },
   };
@@ -37,6 +44,13 @@ function text({ migration, written, changes, advice }: DraftResult, { colours }:
     advice.length > 0 ? [...advice.map(finding => colours.yellow(sayFinding(finding))), ""] : [];
   if (!migration)
     return [...remarks, "Nothing to draft: the history has all that the models say."].join("\n");
+  if (changes.length === 0)
+    return [
+      "Written, to be filled in:",
+      ...written.map(file => `  ${file}`),
+      "",
+      colours.gray("Next: write the scripts, then emberset rehearse and emberset forward"),
+    ].join("\n");
   return [
     ...remarks,
     changesText(changes, colours),
@@ -44,6 +58,6 @@ function text({ migration, written, changes, advice }: DraftResult, { colours }:
     `Written (${count(changes.length, "change")}):`,
     ...written.map(file => `  ${file}`),
     "",
-    colours.gray("Next: read the scripts, then emberset forward"),
+    colours.gray("Next: read the scripts, then emberset rehearse and emberset forward"),
   ].join("\n");
 }

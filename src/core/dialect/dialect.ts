@@ -10,6 +10,10 @@ export interface Dialect {
   readonly tokens: TokenRules;
   /** A name as SQL quotes it. */
   readonly quote: (name: string) => string;
+  /** A value as SQL writes it. */
+  readonly literal: (value: string | number | boolean) => string;
+  /** Bytes as SQL writes them, from hexadecimal digits. */
+  readonly bytesLiteral: (digits: string) => string;
   /** The schema as this dialect holds it: native types, defaults and checks as SQL, names within its limit. */
   readonly settle: (schema: Schema) => Schema;
   /** The inverse, as far as portable words say the same: `settle(raise(p)) = p`. */

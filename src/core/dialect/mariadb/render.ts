@@ -287,7 +287,14 @@ function alterClauses({ was, now, names, oldName, fillOf }: TablePair): {
       const fill = old.nullable && !column.nullable ? fillOf(column.name) : undefined;
       if (fill) {
         const name = quote(old.name);
-        before.push(`UPDATE ${quoteTable(address)} SET ${name} = ${fillText(fill)} WHERE ${name} IS NULL`);
+        // Moments that the server keeps would say that somebody changed these rows.
+        const kept = was.columns
+          .filter(each => each !== old && (each.stamp === "updated" || each.options?.[NAME]?.["on update"]))
+          .map(each => `, ${quote(each.name)} = ${quote(each.name)}`)
+          .join("");
+        before.push(
+          `UPDATE ${quoteTable(address)} SET ${name} = ${fillText(fill)}${kept} WHERE ${name} IS NULL`,
+        );
       }
       if (needsText(old, column))
         before.push(alterText(address, [`MODIFY COLUMN ${columnText(asText(old))}`]));

@@ -1,6 +1,6 @@
 import type { Dialect } from "../dialect.js";
 import { catalogQueries, emptyTables, readCatalog } from "./catalog.js";
-import { NAME_LIMIT, quote } from "./expressions.js";
+import { literal, NAME_LIMIT, quote } from "./expressions.js";
 import { raise, unspell } from "./raise.js";
 import { attachments, render, scriptNotes } from "./render.js";
 import { reserved } from "./reserved.js";
@@ -13,6 +13,8 @@ export const postgres: Dialect = {
   title: "PostgreSQL",
   tokens: TOKENS,
   quote,
+  literal,
+  bytesLiteral: digits => `'\\x${digits}'`,
   settle,
   raise,
   unspell,

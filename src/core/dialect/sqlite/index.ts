@@ -1,6 +1,6 @@
 import type { Dialect } from "../dialect.js";
 import { catalogQueries, readCatalog } from "./catalog.js";
-import { quote } from "./expressions.js";
+import { literal, quote } from "./expressions.js";
 import { raise, unspell } from "./raise.js";
 import { attachments, render, scriptNotes } from "./render.js";
 import { reserved } from "./reserved.js";
@@ -13,6 +13,8 @@ export const sqlite: Dialect = {
   title: "SQLite",
   tokens: TOKENS,
   quote,
+  literal,
+  bytesLiteral: digits => `X'${digits}'`,
   settle,
   raise,
   unspell,

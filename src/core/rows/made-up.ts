@@ -1,0 +1,269 @@
+import { addressOf } from "../schema/address.js";
+import type { Column, ForeignKey, Rule, Schema, Table } from "../schema/types.js";
+
+/** A made-up value: as SQL's literals write it, bytes as hexadecimal digits; null; or nothing, for the database to fill in. */
+export type MadeUp = string | number | boolean | null | { readonly bytes: string } | undefined;
+
+/** Keys of rows that are there, by table: what a reference may hold. */
+export type KeysOf = (table: string, columns: readonly string[]) => readonly (readonly MadeUp[])[];
+
+export interface RowMaker {
+  /**
+   * The row at a place, from 0: the same each time. Rows differ in every column that can differ.
+   * @param sparse whatever may be null is
+   * @returns by column; undefined when a value cannot be made up
+   */
+  readonly row: (at: number, sparse: boolean) => ReadonlyMap<string, MadeUp> | undefined;
+}
+
+/**
+ * Makes up rows that keep to a table's types and rules as far as those are data. SQL of the developer's own is not
+ * understood: the database has the last word on a row.
+ * @param rules further rules, by column, that the values keep to as well
+ */
+export function rowMaker(
+  table: Table,
+  rules: ReadonlyMap<string, readonly Rule[]>,
+  keysOf: KeysOf,
+): RowMaker {
+  const ofColumn = (column: Column): Rule[] => [
+    ...table.checks.flatMap(check =>
+      check.rules.filter(rule => "column" in rule && rule.column === column.name),
+    ),
+    ...(rules.get(column.name) ?? []),
+  ];
+  const all = table.checks.flatMap(check => check.rules);
+  const arcs = all.filter(rule => rule.kind === "one of");
+  const together = all.filter(rule => rule.kind === "together");
+  const unique = [...(table.key ? [table.key] : []), ...table.uniques];
+  return {
+    row: (at, sparse) => {
+      const values = new Map<string, MadeUp>();
+      for (const foreignKey of table.foreignKeys) {
+        const columns = foreignKey.columns.map(name => table.columns.find(each => each.name === name));
+        if (columns.some(column => column?.computed)) continue;
+        const picked = pickKey(foreignKey, table, unique, keysOf, at);
+        const nullable = columns.every(column => column?.nullable);
+        if (!picked && !nullable) return undefined;
+        const absent = !picked || (nullable && (sparse || at % 4 === 3));
+        for (const [index, name] of foreignKey.columns.entries())
+          values.set(name, absent ? null : picked[index]);
+      }
+      for (const column of table.columns) {
+        if (values.has(column.name) || column.computed || column.stamp || column.identity) continue;
+        if (column.nullable && (sparse || at % 5 === 4)) values.set(column.name, null);
+        else {
+          const value = makeValue(column, ofColumn(column), at);
+          if (value === undefined && !column.default && !column.nullable) return undefined;
+          if (value !== undefined) values.set(column.name, value);
+        }
+      }
+      for (const { columns } of arcs) {
+        const chosen = columns.filter(name => keysExist(name, table, keysOf));
+        const one = chosen[at % Math.max(1, chosen.length)];
+        for (const foreignKey of table.foreignKeys.filter(each => columns.includes(each.columns[0]!)))
+          for (const [index, name] of foreignKey.columns.entries())
+            values.set(
+              name,
+              foreignKey.columns[0] === one ? pickKey(foreignKey, table, unique, keysOf, at)?.[index] : null,
+            );
+      }
+      for (const { columns } of together)
+        if (columns.some(name => values.get(name) === null))
+          for (const name of columns) values.set(name, null);
+      return values;
+    },
+  };
+}
+
+function keysExist(name: string, table: Table, keysOf: KeysOf): boolean {
+  const foreignKey = table.foreignKeys.find(each => each.columns[0] === name);
+  return (
+    foreignKey !== undefined && keysOf(foreignKey.references.table, foreignKey.references.columns).length > 0
+  );
+}
+
+/** References of one row walk through the keys at different speeds, so that pairs differ as long as they can. */
+function pickKey(
+  { columns, references }: ForeignKey,
+  table: Table,
+  unique: readonly { readonly columns: readonly string[] }[],
+  keysOf: KeysOf,
+  at: number,
+): readonly MadeUp[] | undefined {
+  const keys = keysOf(references.table, references.columns);
+  if (keys.length === 0) return undefined;
+  const others = table.foreignKeys.filter(each =>
+    unique.some(part => part.columns.includes(each.columns[0]!) && part.columns.includes(columns[0]!)),
+  );
+  let turn = at;
+  for (const other of others) {
+    if (other.columns === columns) break;
+    turn = Math.floor(turn / Math.max(1, keysOf(other.references.table, other.references.columns).length));
+  }
+  return keys[turn % keys.length];
+}
+
+function makeValue(column: Column, rules: readonly Rule[], at: number): MadeUp {
+  const list = rules.find(rule => rule.kind === "in");
+  if (list?.kind === "in") return list.values[at % list.values.length];
+  const { type } = column;
+  switch (type.kind) {
+    case "boolean":
+      return at % 2 === 0;
+    case "smallint":
+    case "integer":
+    case "bigint":
+      return numberFor(rules, at, 1);
+    case "decimal":
+      return numberFor(rules, at, 1 / 10 ** Math.min(type.scale, 2));
+    case "real":
+    case "double":
+      return numberFor(rules, at, 0.5);
+    case "text":
+      return textFor(rules, at, Infinity);
+    case "char":
+    case "varchar":
+      return textFor(rules, at, type.length);
+    case "date":
+      return momentFor(rules, at).slice(0, 10);
+    case "time":
+      return momentFor(rules, at).slice(11, 19);
+    case "timestamp":
+    case "timestamptz":
+      return momentFor(rules, at).slice(0, 19).replace("T", " ");
+    case "uuid":
+      return `00000000-0000-4000-8000-${at.toString(16).padStart(12, "0")}`;
+    case "json":
+      return jsonFor(rules, at);
+    case "bytes":
+      return { bytes: at.toString(16).padStart(8, "0") };
+    case "native":
+      return nativeFor(Object.values(type.sql)[0] ?? "", rules, at);
+    default:
+      return type satisfies never;
+  }
+}
+
+function numberFor(rules: readonly Rule[], at: number, step: number): number {
+  const bound = (...kinds: readonly Rule["kind"][]) =>
+    rules.flatMap(rule =>
+      kinds.includes(rule.kind) && "value" in rule && typeof rule.value === "number" ? [rule.value] : [],
+    );
+  const divisor = bound("divisible")[0];
+  const stride = divisor ?? step;
+  const least = Math.max(...bound("min"), ...bound("above").map(value => value + step), -Infinity);
+  const most = Math.min(...bound("max"), ...bound("below").map(value => value - step), Infinity);
+  const start = least > -Infinity ? least : most < Infinity ? most - 50 * stride : stride;
+  const first = divisor === undefined ? start : Math.ceil(start / divisor) * divisor;
+  const room = most < Infinity ? Math.max(1, Math.floor((most - first) / stride) + 1) : Infinity;
+  return Number((first + (at % room) * stride).toFixed(6));
+}
+
+function textFor(rules: readonly Rule[], at: number, length: number): MadeUp {
+  const bound = (kind: Rule["kind"]) =>
+    rules.flatMap(rule =>
+      rule.kind === kind && "value" in rule && typeof rule.value === "number" ? [rule.value] : [],
+    );
+  const most = Math.min(length, ...bound("max length"), ...bound("max bytes"));
+  const least = Math.max(0, ...bound("min length"), ...bound("min bytes"));
+  const pattern = rules.find(rule => rule.kind === "pattern");
+  if (pattern?.kind === "pattern") return textLike(pattern.pattern, at, most);
+  const part = rules.flatMap(rule => (rule.kind === "contains" ? [rule.value] : [])).join("");
+  const number = at.toString(36);
+  const long = `${part}made-up ${number}`;
+  const text = long.length <= most ? long : `${part}${number}`;
+  const whole = text.length < least ? text + "x".repeat(least - text.length) : text;
+  return rules.some(rule => rule.kind === "upper case") ? whole.toUpperCase() : whole;
+}
+
+/** A text for patterns of sets in a row: `^[A-Z]-[0-9]+$`. Undefined for any other. */
+function textLike(pattern: string, at: number, most: number): string | undefined {
+  const inner = /^\^(.*)\$$/.exec(pattern)?.[1];
+  const atoms = inner?.match(/(?:\[[^\]^][^\]]*\]|\\d|\\?[^\\()|[\]{}+*?])(?:[+*]|\{\d+(?:,\d*)?\})?/g);
+  if (inner === undefined || !atoms || atoms.join("") !== inner) return undefined;
+  let turn = at;
+  const made = atoms.map((atom, index) => {
+    const [, body, times] = /^(\[[^\]]+\]|\\d|\\?.)(.*)$/.exec(atom)!;
+    const set = charactersOf(body!);
+    const count =
+      times === ""
+        ? 1
+        : times === "+" || times === "*"
+          ? index === atoms.length - 1
+            ? 4
+            : 1
+          : Number(/\d+/.exec(times!)![0]);
+    return Array.from({ length: count }, () => {
+      const character = set[turn % set.length]!;
+      turn = Math.floor(turn / set.length);
+      return character;
+    }).join("");
+  });
+  const text = made.join("");
+  return text.length <= most ? text : undefined;
+}
+
+function charactersOf(body: string): string[] {
+  if (body === "\\d") return [..."0123456789"];
+  if (!body.startsWith("[")) return [body.replace("\\", "")];
+  return [...body.slice(1, -1).matchAll(/(.)-(.)|(.)/g)].flatMap(([, from, to, one]) => {
+    if (from === undefined || to === undefined) return [one!];
+    const [first, last] = [from.codePointAt(0)!, to.codePointAt(0)!];
+    return Array.from({ length: Math.max(1, last - first + 1) }, (_, step) =>
+      String.fromCodePoint(first + step),
+    );
+  });
+}
+
+/** Hours apart, in a year that every engine's types hold. */
+function momentFor(rules: readonly Rule[], at: number): string {
+  const bound = (kind: Rule["kind"]) =>
+    rules.flatMap(rule =>
+      rule.kind === kind && "value" in rule && typeof rule.value === "string" ? [Date.parse(rule.value)] : [],
+    );
+  const [least] = bound("min");
+  const [most] = bound("max");
+  const hour = 3_600_000;
+  const start = least ?? (most === undefined ? Date.parse("2024-02-28T00:00:00Z") : most - 1000 * hour);
+  // Days differ too, for types that hold no more than a day.
+  return new Date(start + at * 25 * hour).toISOString();
+}
+
+function jsonFor(rules: readonly Rule[], at: number): string {
+  const items = rules.find(rule => rule.kind === "min items");
+  const isArray = rules.some(rule => rule.kind === "array");
+  const count = items && "value" in items ? Number(items.value) : 1;
+  return isArray
+    ? JSON.stringify(Array.from({ length: count }, (_, index) => at + index))
+    : JSON.stringify({ made: at });
+}
+
+function nativeFor(type: string, rules: readonly Rule[], at: number): MadeUp {
+  const listed = /^enum\((.*)\)$/i.exec(type)?.[1]?.match(/'(?:[^']|'')*'/g);
+  if (listed) return listed[at % listed.length]!.slice(1, -1).replaceAll("''", "'");
+  if (/^(?:tiny|small|medium|big)?int/i.test(type)) return numberFor(rules, at, 1);
+  if (/^(?:numeric|decimal|float|double|real)/i.test(type)) return numberFor(rules, at, 1);
+  const length = Number(/char\w*\s*\((\d+)\)/i.exec(type)?.[1] ?? Infinity);
+  return /char|text|clob/i.test(type) || type === "" ? textFor(rules, at, length) : undefined;
+}
+
+/** Tables so that each comes after those it refers to, as far as there is such an order. */
+export function inReferenceOrder(schema: Schema): Table[] {
+  const left = new Map(schema.tables.map(table => [addressOf(table), table]));
+  const ordered: Table[] = [];
+  while (left.size > 0) {
+    const waits = (table: Table, all: boolean) =>
+      table.foreignKeys.some(({ columns, references }) => {
+        const required = columns.every(name => !table.columns.find(each => each.name === name)?.nullable);
+        return references.table !== addressOf(table) && left.has(references.table) && (all || required);
+      });
+    const [address, table] =
+      [...left].find(([, each]) => !waits(each, true)) ??
+      [...left].find(([, each]) => !waits(each, false)) ??
+      [...left][0]!;
+    ordered.push(table);
+    left.delete(address);
+  }
+  return ordered;
+}

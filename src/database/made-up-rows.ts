@@ -1,0 +1,129 @@
+import { createHash } from "node:crypto";
+import type { Dialect } from "../core/dialect/dialect.js";
+import { inReferenceOrder, rowMaker, type MadeUp } from "../core/rows/made-up.js";
+import { addressOf, quoteAddress } from "../core/schema/address.js";
+import type { Rule, Schema, Table } from "../core/schema/types.js";
+import { EngineError, type Database } from "./database.js";
+
+/** Rows that are refused one after the other before a table is left empty. */
+const PATIENCE = 6;
+
+/** How many keys of a table references choose from. */
+const KEYS = 500;
+
+/**
+ * Puts made-up rows into tables that have none, in reference order. A row that the database refuses is left out.
+ * @param schema in portable words
+ * @param rules further rules that rows keep to, by table's address and column
+ * @returns how many rows each table got, by address
+ */
+export async function fillTables(
+  database: Database,
+  schema: Schema,
+  {
+    rows,
+    rules,
+  }: { readonly rows: number; readonly rules: (table: string) => ReadonlyMap<string, readonly Rule[]> },
+): Promise<Map<string, number>> {
+  const { dialect } = database;
+  const held = new Map(
+    schema.tables.map((table, at) => [addressOf(table), dialect.settle(schema).tables[at]!]),
+  );
+  const place = (address: string) => quoteAddress(addressOf(held.get(address)!), dialect.quote);
+  const keys = new Map<string, (readonly MadeUp[])[]>();
+  const readKeys = async (address: string, columns: readonly string[]) => {
+    const names = columns.map(dialect.quote).join(", ");
+    const found = await database.rows(
+      `SELECT ${names} FROM ${place(address)} ORDER BY ${names} LIMIT ${KEYS}`,
+    );
+    keys.set(
+      keyOf(address, columns),
+      found.map(row => columns.map(name => row[name] as MadeUp)),
+    );
+  };
+  const filled = new Map<string, number>();
+  for (const table of inReferenceOrder(schema)) {
+    const address = addressOf(table);
+    if ((await database.rows(`SELECT 1 AS n FROM ${place(address)} LIMIT 1`)).length > 0) continue;
+    for (const { references } of table.foreignKeys)
+      if (held.has(references.table)) await readKeys(references.table, references.columns);
+    const maker = rowMaker(table, rules(address), (to, columns) => keys.get(keyOf(to, columns)) ?? []);
+    let [made, refused] = [0, 0];
+    for (let at = 0; at < rows && (made > 0 || refused < PATIENCE); at += 1) {
+      const taken =
+        (await insert(database, place(address), maker.row(at, false))) ||
+        (await insert(database, place(address), maker.row(at, true)));
+      if (taken) made += 1;
+      else refused += 1;
+    }
+    filled.set(address, made);
+  }
+  return filled;
+}
+
+function keyOf(address: string, columns: readonly string[]): string {
+  return JSON.stringify([address, columns]);
+}
+
+async function insert(
+  { dialect, runScripted }: Database,
+  place: string,
+  row: ReadonlyMap<string, MadeUp> | undefined,
+): Promise<boolean> {
+  if (!row) return false;
+  const names = [...row.keys()].map(dialect.quote).join(", ");
+  const values = [...row.values()].map(value => literalOf(value, dialect)).join(", ");
+  // https://mariadb.com/kb/en/insert/ knows no DEFAULT VALUES, and the others no empty lists.
+  const empty = dialect.name === "mariadb" ? "() VALUES ()" : "DEFAULT VALUES";
+  try {
+    await runScripted(`INSERT INTO ${place} ${names === "" ? empty : `(${names}) VALUES (${values})`}`);
+    return true;
+  } catch (error) {
+    if (error instanceof EngineError) return false;
+    throw error;
+  }
+}
+
+function literalOf(value: MadeUp | bigint | Date, dialect: Dialect): string {
+  if (value === null || value === undefined) return "NULL";
+  if (value instanceof Date) return dialect.literal(value.toISOString());
+  if (typeof value === "bigint") return String(value);
+  return typeof value === "object" ? dialect.bytesLiteral(value.bytes) : dialect.literal(value);
+}
+
+/** What a table's rows hold, column by column and row by row, order aside. */
+export interface RowPrint {
+  readonly rows: number;
+  readonly whole: string;
+  readonly columns: ReadonlyMap<string, string>;
+}
+
+/** Prints of the rows of tables, by address. @param tables settled */
+export async function printRows(
+  database: Database,
+  tables: readonly Table[],
+): Promise<Map<string, RowPrint>> {
+  const prints = new Map<string, RowPrint>();
+  for (const table of tables) {
+    const address = addressOf(table);
+    const names = table.columns.map(({ name }) => name);
+    const list = names.map(database.dialect.quote).join(", ");
+    const rows = await database.rows(`SELECT ${list} FROM ${quoteAddress(address, database.dialect.quote)}`);
+    const print = (columns: readonly string[]) => {
+      const lines = rows.map(row => JSON.stringify(columns.map(name => plain(row[name])))).sort();
+      return createHash("sha256").update(lines.join("\n")).digest("hex");
+    };
+    prints.set(address, {
+      rows: rows.length,
+      whole: print(names),
+      columns: new Map(names.map(name => [name, print([name])])),
+    });
+  }
+  return prints;
+}
+
+function plain(value: unknown): unknown {
+  if (typeof value === "bigint") return String(value);
+  if (value instanceof ArrayBuffer) return Buffer.from(value).toString("hex");
+  return value instanceof Uint8Array ? Buffer.from(value).toString("hex") : value;
+}

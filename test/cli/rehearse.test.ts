@@ -1,0 +1,77 @@
+import { appendFileSync, existsSync } from "node:fs";
+import { expect, test } from "vitest";
+import type { RehearseResult } from "../../src/tasks/rehearse.js";
+import { kilnHouse, smallStudio, type Studio } from "./studio.js";
+
+const rehearse = (studio: Studio, ...args: string[]) => studio.json<RehearseResult>("rehearse", ...args);
+
+test("the co-operative's three migrations are proven, and what going back cannot bring is said", () => {
+  const studio = kilnHouse();
+  studio.ok("draft", "first");
+  studio.useModels("v2").ok("draft", "second");
+  studio.useModels("v3").ok("draft", "third");
+  const result = rehearse(studio);
+  expect(result).toMatchObject({
+    proven: true,
+    where: "a scratch file",
+    builtWhole: { from: "models", differences: [] },
+  });
+  expect(result.migrations.map(({ steps }) => steps.map(({ step }) => step))).toEqual(
+    Array.from({ length: 3 }, () => ["forward", "back", "forward again"]),
+  );
+  expect(result.migrations.map(({ rows }) => rows)).toEqual([0, 80, 160]);
+  expect(result.migrations[2]!.steps[1]!.dropped).toEqual(["pieces.weight", "glazes.notes"]);
+  expect(result.migrations.flatMap(({ emptyTables }) => emptyTables)).toEqual([]);
+  // What ran already is taken for granted, and the target's own rows are not touched.
+  studio.ok("forward", "--to", "2");
+  const dump = studio.dump();
+  expect(rehearse(studio, "--rows", "3").migrations.map(({ name, rows }) => [name, rows])).toEqual([
+    ["0003-third", 24],
+  ]);
+  expect(studio.dump()).toBe(dump);
+  expect(studio.ok("rehearse")).toMatch(/0003-third +forward +as recorded[^]*✓ proven/);
+});
+
+const PIECE = (more = "") => `import { IsInt, IsOptional, IsString, MaxLength } from "class-validator";
+import { Field, Stamp, Stored } from "emberset";
+@Stored() export class Piece {
+  @IsString() @MaxLength(20) title!: string;
+  @IsInt() price!: number;
+  @Stamp("updated") updatedAt!: Date;
+  ${more}
+}
+`;
+
+test("a script written by hand is found out when it does not go back, or does more than is recorded", () => {
+  const studio = smallStudio(PIECE());
+  studio.ok("draft", "pieces");
+  expect(studio.ok("draft", "--blank", "dearer")).toContain("to be filled in");
+  const script = (direction: string) => studio.path(`migrations/0002-dearer/${direction}.sqlite.sql`);
+  expect(rehearse(studio).proven).toBe(true);
+
+  appendFileSync(script("forward"), "UPDATE pieces SET price = price + 100;\n");
+  const oneWay = studio.emberset("rehearse");
+  expect(oneWay.status).toBe(3);
+  expect(oneWay.stdout).toMatch(/back, rows +pieces: price[^]*not proven/);
+
+  appendFileSync(script("back"), "UPDATE pieces SET price = price - 100;\n");
+  const both = rehearse(studio);
+  expect([both.proven, both.migrations[1]!.steps[1]!.dropped]).toEqual([true, ["pieces.updated_at"]]);
+
+  appendFileSync(script("forward"), "CREATE INDEX sly ON pieces (price);\n");
+  expect(studio.emberset("rehearse").stdout).toMatch(/forward, schema +add index sly on pieces/);
+  appendFileSync(script("forward"), "UPDATE nowhere SET a = 1;\n");
+  const failing = rehearse(studio).migrations[1]!.steps;
+  expect(failing.map(({ problem }) => problem?.code)).toEqual(["E405"]);
+  expect(existsSync(studio.path("kiln-house.db"))).toBe(false);
+});
+
+test("rows in the way stop a rehearsal as they would stop the run", () => {
+  const studio = smallStudio(PIECE("@IsOptional() @IsString() shelf?: string;"));
+  studio.ok("draft", "pieces");
+  studio.write("models/all.ts", PIECE("@IsString() shelf!: string;"));
+  studio.ok("draft", "shelves");
+  const { proven, migrations } = rehearse(studio);
+  expect([proven, migrations[1]!.steps[0]!.problem?.code]).toEqual([false, "E502"]);
+  expect(smallStudio(PIECE()).ok("rehearse")).toContain("There are no migrations to rehearse");
+});
