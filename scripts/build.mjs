@@ -1,4 +1,4 @@
-import { chmod, readFile, rm, writeFile } from "node:fs/promises";
+import { chmod, readdir, readFile, rm, writeFile } from "node:fs/promises";
 import { analyzeMetafile, build } from "esbuild";
 
 // The program in one piece but for what commands load on demand. What the published package depends on stays outside:
@@ -23,17 +23,8 @@ const lightStringWidth = {
   },
 };
 
-const { metafile } = await build({
-  metafile: process.argv.includes("--analyse"),
-  entryPoints: {
-    emberset: "src/cli/emberset.ts",
-    modelling: "src/modelling/index.ts",
-    tasks: "src/tasks/index.ts",
-  },
-  outdir: "dist",
+const common = {
   bundle: true,
-  splitting: true,
-  format: "esm",
   platform: "node",
   target: "node20",
   minify: true,
@@ -41,16 +32,45 @@ const { metafile } = await build({
   // The ES module builds of class-validator and class-transformer leave out what is not used.
   mainFields: ["module", "main"],
   external: ["libsql", "esbuild", "pg", "mysql2", "@electric-sql/pglite"],
-  chunkNames: "parts/[name]-[hash]",
   tsconfigRaw: { compilerOptions: { experimentalDecorators: true, useDefineForClassFields: true } },
+  plugins: [lightStringWidth],
+  logLevel: "warning",
+};
+
+// The program itself is one script, since V8 keeps what it made of a script: src/cli/load-program.ts.
+const script = await build({
+  ...common,
+  metafile: process.argv.includes("--analyse"),
+  entryPoints: ["src/cli/main.ts"],
+  outdir: "dist",
+  entryNames: "program-[hash]",
+  outExtension: { ".js": ".cjs" },
+  format: "cjs",
+  // What is loaded on demand is loaded with `require`.
+  supported: { "dynamic-import": false },
+  define: { "import.meta.url": "scriptUrl" },
+  banner: { js: 'const scriptUrl=require("node:url").pathToFileURL(__filename).href;' },
+});
+const [program] = (await readdir("dist")).filter(name => /^program-.*\.cjs$/.test(name));
+
+await build({
+  ...common,
+  entryPoints: {
+    emberset: "src/cli/emberset.ts",
+    modelling: "src/modelling/index.ts",
+    tasks: "src/tasks/index.ts",
+  },
+  outdir: "dist",
+  splitting: true,
+  format: "esm",
+  chunkNames: "parts/[name]-[hash]",
+  define: { PROGRAM_FILE: JSON.stringify(`./${program}`) },
   // Some of the bundled libraries are CommonJS and ask for Node's own modules.
   banner: {
     js: 'import{createRequire as __nodeRequire}from"node:module";const require=__nodeRequire(import.meta.url);',
   },
-  plugins: [lightStringWidth],
-  logLevel: "warning",
 });
 
 await writeFile("dist/emberset.js", `#!/usr/bin/env node\n${await readFile("dist/emberset.js", "utf8")}`);
 await chmod("dist/emberset.js", 0o755);
-if (metafile) console.log(await analyzeMetafile(metafile));
+if (script.metafile) console.log(await analyzeMetafile(script.metafile));

@@ -1,12 +1,17 @@
+import { createRequire } from "node:module";
+import { lendImport } from "../project/import-module.js";
 import { VERSION } from "../version.js";
+import { loadProgram } from "./load-program.js";
 
-// The version alone is asked for by scripts and editors: it does without the parser of arguments.
+// The version alone is asked for by scripts and editors: it does without the rest of the program.
 const args = process.argv.slice(2);
 if (args.length === 1 && (args[0] === "--version" || args[0] === "-v")) {
   process.stdout.write(`${VERSION}\n`);
 } else {
-  const { main } = await import("./main.js");
+  lendImport(url => import(url));
+  const { main, keep } = loadProgram(createRequire(import.meta.url), args);
   const status = await main(args);
+  if (status === 0) keep();
   // Once both are written out; to wait until Node has nothing left to do takes a tenth of its own start.
   process.stdout.write("", () => process.stderr.write("", () => process.exit(status)));
 }

@@ -5,8 +5,10 @@ import { homedir, tmpdir } from "node:os";
 import { dirname, join, resolve } from "node:path";
 import { fileURLToPath, pathToFileURL } from "node:url";
 import type { BuildFailure, BuildOptions, Plugin } from "esbuild";
+import { cacheFolder } from "../cache-folder.js";
 import { isIdentifier } from "../core/model/code.js";
 import { programFolder, VERSION } from "../version.js";
+import { importModule } from "./import-module.js";
 
 /** TypeScript that does not compile: where, and why. */
 export class CompileError extends Error {
@@ -29,11 +31,11 @@ export async function loadConfigModule(file: string): Promise<Record<string, unk
   const text = await readFile(file, "utf8");
   const standalone = importsNothing(text);
   const cached = join(
-    cacheFolder(),
+    cacheFolder(homedir, join),
     `${createHash("sha256").update(`${VERSION}\n${text}`).digest("hex")}.mjs`,
   );
   if (standalone) {
-    const known = await import(pathToFileURL(cached).href).catch(() => undefined);
+    const known = await importModule(pathToFileURL(cached).href).catch(() => undefined);
     if (known) return known as Record<string, unknown>;
   }
   const input = { entryPoints: [file] };
@@ -160,7 +162,7 @@ async function run(code: string): Promise<Record<string, unknown>> {
   const file = join(folder, "code.mjs");
   try {
     await writeFile(file, code);
-    return (await import(pathToFileURL(file).href)) as Record<string, unknown>;
+    return (await importModule(pathToFileURL(file).href)) as Record<string, unknown>;
   } finally {
     await rm(folder, { recursive: true, force: true });
   }
@@ -177,11 +179,6 @@ async function runMapped(code: string): Promise<Record<string, unknown>> {
   } finally {
     process.setSourceMapsEnabled(false);
   }
-}
-
-/** https://specifications.freedesktop.org/basedir-spec/latest/ */
-function cacheFolder(): string {
-  return join(process.env["XDG_CACHE_HOME"] || join(homedir(), ".cache"), "emberset");
 }
 
 /** A cache that cannot be written is no reason to stop. */

@@ -1,6 +1,9 @@
 import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
+import { createRequire } from "node:module";
 import { homedir } from "node:os";
 import { join } from "node:path";
+import { pathToFileURL } from "node:url";
+import { cacheFolder } from "../../cache-folder.js";
 import { problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
 import type { Database, Trace } from "../database.js";
@@ -24,7 +27,7 @@ interface EmbeddedModule {
  */
 export async function openEmbedded(target: TargetSettings, trace?: Trace): Promise<Database> {
   const { PGlite } = await load();
-  const kept = join(cacheFolder(), `cluster-${await versionOf()}.tar`);
+  const kept = join(cacheFolder(homedir, join), `cluster-${await versionOf()}.tar`);
   const embedded = await (existsSync(kept)
     ? PGlite.create({ loadDataDir: new Blob([readFileSync(kept)]) })
     : createAndKeep(PGlite, kept));
@@ -48,7 +51,7 @@ async function load(): Promise<EmbeddedModule> {
 async function createAndKeep(PGlite: EmbeddedModule["PGlite"], kept: string): Promise<Embedded> {
   const embedded = await PGlite.create();
   const blob = await embedded.dumpDataDir("none");
-  mkdirSync(cacheFolder(), { recursive: true });
+  mkdirSync(cacheFolder(homedir, join), { recursive: true });
   // Whole or not at all, whoever else does the same.
   const scratch = `${kept}.${process.pid}`;
   writeFileSync(scratch, Buffer.from(await blob.arrayBuffer()));
@@ -56,14 +59,9 @@ async function createAndKeep(PGlite: EmbeddedModule["PGlite"], kept: string): Pr
   return embedded;
 }
 
-/** https://specifications.freedesktop.org/basedir-spec/latest/ */
-function cacheFolder(): string {
-  return join(process.env["XDG_CACHE_HOME"] || join(homedir(), ".cache"), "emberset");
-}
-
 /** A cluster of one version is none of another's. */
 async function versionOf(): Promise<string> {
-  const main = new URL(import.meta.resolve("@electric-sql/pglite"));
+  const main = pathToFileURL(createRequire(import.meta.url).resolve("@electric-sql/pglite"));
   const { version } = JSON.parse(readFileSync(new URL("../package.json", main), "utf8")) as {
     version: string;
   };
