@@ -33,6 +33,13 @@ test("phrases become a class and its other end; again, nothing that is there cha
   studio.ok("draft", "pieces");
   studio.ok("forward");
   expect(studio.ok("describe", "pieces")).toContain("→ potters.id");
+  expect(studio.ok("export", "--as", "row-types", "--out", studio.path("rows.ts"))).toContain(
+    "2 tables on sqlite",
+  );
+  expect(studio.read("rows.ts")).toContain(
+    "export interface PieceRow {\n  id: number;\n  title: string;\n  weight: number | null;\n  potter_id: number;\n}",
+  );
+  expect(studio.ok("export", "--as", "row-types", "--from", "target:local")).toContain("interface PieceRow");
 });
 
 test("an outline from a spreadsheet becomes classes in one go, with what comes by itself left to the database", () => {

@@ -155,7 +155,7 @@ export function nameOf(token: Pick<Token, "kind" | "text">): string {
   if (token.kind === "word") return token.text;
   const inner = token.text.slice(1, -1);
   const quote = token.text[0]!;
-  return quote === "[" ? inner : inner.replaceAll(quote + quote, quote);
+  return quote === "[" || !inner.includes(quote) ? inner : inner.replaceAll(quote + quote, quote);
 }
 
 /** Whether a token means something to the database. */

@@ -154,33 +154,42 @@ interface Piece {
 }
 
 function join(pieces: readonly Piece[], options: Readonly<Record<string, string>>): Table {
-  const written = pieces.flatMap(piece => piece.columns);
+  const written: Column[] = [];
+  let stated: Piece | undefined;
+  for (const piece of pieces) {
+    for (const column of piece.columns) written.push(column);
+    if (piece.key && !stated) stated = piece;
+  }
   const capitals = areCapitals(written);
-  const stated = pieces.find(piece => piece.key !== undefined);
   const spelled = (name: string) => spelledAs(name, written);
   const spell = (text: string) => spellExpression(text, written, TOKENS);
   const key = stated?.key && { ...stated.key, columns: stated.key.columns.map(spelled) };
-  const hasRowid = options["without rowid"] === undefined && !stated?.descendingKey;
+  const rowid = options["without rowid"] === undefined && !stated?.descendingKey ? rowidOf(key) : undefined;
+  const columns: Column[] = [];
+  for (const column of written) {
+    const { computed } = column;
+    const plain = capitals ? inSmallLetters(column) : column;
+    if (computed) columns.push({ ...plain, computed: { ...computed, sql: spell(computed.sql as string) } });
+    else columns.push(column.name === rowid && isInteger(column) ? asRowid(plain) : plain);
+  }
+  const uniques: Unique[] = [];
+  const foreignKeys: ForeignKey[] = [];
+  const checks: Check[] = [];
+  for (const piece of pieces) {
+    for (const unique of piece.uniques) uniques.push({ ...unique, columns: unique.columns.map(spelled) });
+    for (const each of piece.foreignKeys) foreignKeys.push({ ...each, columns: each.columns.map(spelled) });
+    for (const { name, text } of piece.checks)
+      checks.push({ name, rules: [{ kind: "sql", sql: spell(text) }] });
+  }
   return {
     name: "",
-    columns: written.map(column => {
-      const { computed } = column;
-      const plain = capitals ? inSmallLetters(column) : column;
-      if (computed) return { ...plain, computed: { ...computed, sql: spell(computed.sql as string) } };
-      return hasRowid && isRowid(column, key) ? asRowid(plain) : plain;
-    }),
+    columns,
     ...(key && { key }),
-    uniques: pieces.flatMap(({ uniques }) =>
-      uniques.map(unique => ({ ...unique, columns: unique.columns.map(spelled) })),
-    ),
+    uniques,
     indexes: [],
-    foreignKeys: pieces.flatMap(({ foreignKeys }) =>
-      foreignKeys.map(each => ({ ...each, columns: each.columns.map(spelled) })),
-    ),
-    checks: pieces.flatMap(({ checks }) =>
-      checks.map(({ name, text }): Check => ({ name, rules: [{ kind: "sql", sql: spell(text) }] })),
-    ),
-    ...withOptions({ ...options, ...(capitals && { types: "capitals" }) }),
+    foreignKeys,
+    checks,
+    ...withOptions(capitals ? { ...options, types: "capitals" } : options),
   };
 }
 
@@ -308,18 +317,16 @@ class PieceReader {
   /** The columns of a key or a unique constraint, and how each is compared and sorted where that is unusual. */
   private readKeyed(): Omit<Unique, "name"> {
     const parts = readIndexedColumns(this.reader);
+    const columns = parts.map(part => part.name ?? part.text);
+    const conflict = this.readConflict();
+    if (parts.every(({ collation, descending }) => collation === undefined && !descending))
+      return { columns, ...withOptions(conflict) };
     const terms = parts.map(({ collation, descending }) =>
       [collation === undefined ? "" : `COLLATE ${collation}`, descending ? "DESC" : ""]
         .filter(Boolean)
         .join(" "),
     );
-    return {
-      columns: parts.map(part => part.name ?? part.text),
-      ...withOptions({
-        ...(terms.some(Boolean) && { terms: JSON.stringify(terms) }),
-        ...this.readConflict(),
-      }),
-    };
+    return { columns, ...withOptions({ terms: JSON.stringify(terms), ...conflict }) };
   }
 
   private readReference(name: string, columns: readonly string[]): ForeignKey {
@@ -361,13 +368,15 @@ class PieceReader {
 
   /** ON CONFLICT clauses are SQLite's alone: https://sqlite.org/lang_conflict.html */
   private readConflict(): Record<string, string> {
-    if (!this.reader.takeWords("ON", "CONFLICT")) return {};
+    if (!this.reader.takeWords("ON", "CONFLICT")) return NO_OPTIONS;
     return { "on conflict": this.reader.next().toLowerCase() };
   }
 }
 
+const NO_OPTIONS: Readonly<Record<string, string>> = {};
+
 function withOptions(options: Readonly<Record<string, string>>): { options?: Options } {
-  return Object.keys(options).length > 0 ? { options: optionsOf(options) } : {};
+  return options !== NO_OPTIONS && Object.keys(options).length > 0 ? { options: optionsOf(options) } : {};
 }
 
 function optionsOf(options: Readonly<Record<string, string>>): Options {
@@ -384,10 +393,13 @@ function areCapitals(columns: readonly Column[]): boolean {
   return text === text.toUpperCase() && text !== text.toLowerCase();
 }
 
-function isRowid(column: Column, key: Key | undefined): boolean {
-  return (
-    key?.columns.length === 1 && key.columns[0] === column.name && typeOf(column).toUpperCase() === "INTEGER"
-  );
+/** The column that may be the rowid. */
+function rowidOf(key: Key | undefined): string | undefined {
+  return key?.columns.length === 1 ? key.columns[0] : undefined;
+}
+
+function isInteger(column: Column): boolean {
+  return typeOf(column).toUpperCase() === "INTEGER";
 }
 
 /**
@@ -438,17 +450,16 @@ function readIndexedColumns(reader: Reader): IndexedColumn[] {
   reader.skip();
   while (!reader.isSymbol(")") && !reader.isAtEnd()) {
     if (reader.takeSymbol(",")) continue;
-    const [kind, first] = [reader.kind(), reader.text()];
+    const kind = reader.kind();
+    const first = reader.text();
     const text = reader.textUntil(AFTER_TERM);
     const plain = first === text && (kind === "word" || kind === "name" || kind === "string");
-    const collation = reader.takeWords("COLLATE") ? reader.name() : undefined;
-    const descending = reader.takeWords("DESC") || (reader.takeWords("ASC"), false);
-    parts.push({
-      text,
-      ...(plain && { name: nameOf({ kind, text }) }),
-      ...(collation !== undefined && { collation }),
-      ...(descending && { descending }),
-    });
+    const part: { -readonly [Fact in keyof IndexedColumn]: IndexedColumn[Fact] } = { text };
+    if (plain) part.name = nameOf({ kind, text });
+    if (reader.takeWords("COLLATE")) part.collation = reader.name();
+    if (reader.takeWords("DESC")) part.descending = true;
+    else reader.takeWords("ASC");
+    parts.push(part);
   }
   reader.skip();
   return parts;
