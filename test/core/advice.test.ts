@@ -196,6 +196,22 @@ const CASES: readonly [code: string, wrong: () => unknown[], right: () => unknow
   ],
 ];
 
+const anyOf = (cls: unknown, options: object) => RefersToAny(() => [cls] as never, options) as Decorator;
+const noting = (optional: boolean, options: object) => {
+  const p = potter();
+  return [p, entity("Note", { on: [...(optional ? [IsOptional()] : []), anyOf(p, options)] })];
+};
+const NULLED = { onDelete: "set null" };
+
+test.each([
+  ["arcs, required", false, NULLED, true],
+  ["arcs, optional", true, NULLED, false],
+  ["tag, optional", true, { ...NULLED, style: "tag" }, true],
+])("set to null on delete: %s", (_, optional, options, isWrong) => {
+  const codes = read(noting(optional, options)).findings.map(({ code }) => code);
+  expect(codes.includes("E228")).toBe(isWrong);
+});
+
 test.each(CASES)("%s is found, and not where all is well", (code, wrong, right) => {
   expect(new Set(read(wrong()).findings.map(finding => finding.code))).toContain(code);
   expect(read(right()).findings.map(finding => finding.code)).not.toContain(code);

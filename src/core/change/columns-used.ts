@@ -1,6 +1,6 @@
 import { columnsOfRule } from "../schema/rules.js";
 import { placesInSqlText } from "../schema/sql-text.js";
-import type { Check, Column, ForeignKey, Index, PartKind, Parts } from "../schema/types.js";
+import type { Check, Column, ForeignKey, Index, PartKind, Parts, Table } from "../schema/types.js";
 
 /** The columns of its own table that a part is about. */
 export function columnsOfPart(kind: PartKind, part: Parts[PartKind]): readonly string[] {
@@ -30,4 +30,15 @@ export function columnsOfPart(kind: PartKind, part: Parts[PartKind]): readonly s
 /** The columns a computed column is made of. */
 export function columnsOfComputed(column: Column): readonly string[] {
   return column.computed ? placesInSqlText(column.computed.sql) : [];
+}
+
+/** The lists of columns that an index of a table begins with: of its key, unique constraints and whole indexes. */
+export function indexedColumns(table: Table): (readonly string[])[] {
+  return [
+    ...(table.key ? [table.key.columns] : []),
+    ...table.uniques.map(({ columns }) => columns),
+    ...table.indexes
+      .filter(({ where, method }) => where === undefined && method === undefined)
+      .map(index => columnsOfPart("index", index)),
+  ];
 }

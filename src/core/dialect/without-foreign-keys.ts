@@ -1,4 +1,4 @@
-import { columnsOfPart } from "../change/columns-used.js";
+import { indexedColumns } from "../change/columns-used.js";
 import { constraintName } from "../schema/naming.js";
 import type { Index, Schema, Table } from "../schema/types.js";
 import type { Dialect } from "./dialect.js";
@@ -26,13 +26,7 @@ const made = new WeakMap<Dialect, Dialect>();
 
 function withIndexes(table: Table): Table {
   if (table.foreignKeys.length === 0) return table;
-  const leading = [
-    ...(table.key ? [table.key.columns] : []),
-    ...table.uniques.map(({ columns }) => columns),
-    ...table.indexes
-      .filter(({ where, method }) => where === undefined && method === undefined)
-      .map(index => columnsOfPart("index", index)),
-  ];
+  const leading = indexedColumns(table);
   const indexes: Index[] = [...table.indexes];
   for (const { columns } of table.foreignKeys) {
     if (leading.some(list => columns.every((column, at) => list[at] === column))) continue;

@@ -296,12 +296,21 @@ export class Columns {
     const { default: value, note, options } = field.facts.field ?? {};
     const defaultValue =
       keys.length === 1 ? this.defaultOf(entity, field, keys[0]!.type, value, "default") : undefined;
-    if (reference.options.onDelete === "set null" && !field.optional) {
+    const [whole] = field.within;
+    const required = whole && whole.kind !== "inline" ? !whole.optional : !field.optional;
+    if (reference.options.onDelete === "set null" && required) {
       this.report(
         "E228",
         where,
         "A required reference cannot be set to null on delete",
         'add @IsOptional(), or choose onDelete "restrict" or "cascade"',
+      );
+    } else if (reference.options.onDelete === "set null" && whole?.kind === "tag") {
+      this.report(
+        "E228",
+        where,
+        "A reference by tag is computed, and cannot be set to null on delete",
+        'choose onDelete "restrict" or "cascade", or style: "arcs"',
       );
     }
     const { computedBy } = reference.options;

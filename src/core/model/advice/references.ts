@@ -1,5 +1,5 @@
 import { addressOf } from "../../schema/address.js";
-import { columnsOfPart } from "../../change/columns-used.js";
+import { indexedColumns } from "../../change/columns-used.js";
 import type { ForeignKey, Table } from "../../schema/types.js";
 import type { EntityDescription } from "../entities.js";
 import { entitiesWithTables, referenceFields, type Review } from "./review.js";
@@ -12,13 +12,7 @@ export function adviseOnReferences(review: Review): void {
 
 /** Deleting a row referred to looks for those that refer to it: without an index, through the whole table. */
 function unindexed(entity: EntityDescription, table: Table, { models, report }: Review): void {
-  const leading = [
-    ...(table.key ? [table.key.columns] : []),
-    ...table.uniques.map(({ columns }) => columns),
-    ...table.indexes
-      .filter(({ where, method }) => where === undefined && method === undefined)
-      .map(index => columnsOfPart("index", index)),
-  ];
+  const leading = indexedColumns(table);
   for (const field of referenceFields(entity)) {
     const columns = models.namesOf(entity, field.property);
     if (columns.length === 0 || leading.some(list => columns.every((column, at) => list[at] === column)))
