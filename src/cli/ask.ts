@@ -3,7 +3,8 @@ export async function askToLose(
   losses: readonly string[],
   { name, guarded }: { name: string; guarded: boolean },
 ): Promise<boolean> {
-  const { confirm, input } = await import("@inquirer/prompts");
+  const { default: confirm } = await import("@inquirer/confirm");
+  const { default: input } = await import("@inquirer/input");
   const context = { output: process.stderr };
   process.stderr.write(`This would take away from ${name}:\n${losses.map(loss => `  ${loss}`).join("\n")}\n`);
   try {
