@@ -50,7 +50,8 @@ function typeCondition(column: string, kind: TypeRuleKind): string {
     case "boolean":
       return `${column} IN (0, 1)`;
     case "json":
-      return `json_valid(${column})`;
+      // Before 3.45, json_valid says of null that it is none.
+      return `${column} IS NULL OR json_valid(${column})`;
     case "whole":
       return `typeof(${column}) IN ('integer', 'null')`;
     case "number":
