@@ -67,6 +67,7 @@ try {
   await shoot("describe", ["describe", "pieces"]);
   useModels("v3");
   quiet("draft", "racks and weights");
+  await shoot("rehearse", ["rehearse"]);
   await shoot("refusal", ["forward"]);
   quiet("forward", "--yes");
   quiet("back", "--yes");
