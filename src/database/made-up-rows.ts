@@ -73,10 +73,10 @@ async function insert(
   if (!row) return false;
   const names = [...row.keys()].map(dialect.quote).join(", ");
   const values = [...row.values()].map(value => literalOf(value, dialect)).join(", ");
-  // https://mariadb.com/kb/en/insert/ knows no DEFAULT VALUES, and the others no empty lists.
-  const empty = dialect.name === "mariadb" ? "() VALUES ()" : "DEFAULT VALUES";
   try {
-    await runScripted(`INSERT INTO ${place} ${names === "" ? empty : `(${names}) VALUES (${values})`}`);
+    await runScripted(
+      `INSERT INTO ${place} ${names === "" ? dialect.emptyRow : `(${names}) VALUES (${values})`}`,
+    );
     return true;
   } catch (error) {
     if (error instanceof EngineError) return false;

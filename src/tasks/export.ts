@@ -7,10 +7,8 @@ import { openProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
 import { readPoint } from "./points.js";
 
-export const EXPORT_FORMATS = ["row-types"] as const;
-
 export interface ExportOptions extends TargetOptions {
-  readonly as: (typeof EXPORT_FORMATS)[number];
+  readonly as: "row-types";
   /** `models`, `history`, a number, or `target:NAME`. @default "models" */
   readonly from?: string | undefined;
   /** The file to write. @default none: the text is only given back */
@@ -36,7 +34,7 @@ export async function exportSchema({
   const point = await readPoint(project, from, options);
   const dialect = point.live?.dialect ?? dialectOf(chooseTarget(project.settings, options.target));
   const schema = point.live ? dialect.raise(dialect.unspell(point.schema)) : point.schema;
-  const text = writeRowTypes(schema, dialect.name);
+  const text = writeRowTypes(schema, dialect);
   if (out !== undefined) writeFileSync(resolve(out), text);
   return {
     from: point.name,

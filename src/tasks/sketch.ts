@@ -9,6 +9,7 @@ import {
   fileNameFor,
   isIdentifier,
   LINE,
+  propertyFor,
   type CodeValue,
 } from "../core/model/code.js";
 import {
@@ -20,7 +21,6 @@ import {
 } from "../core/model/sketch/class-text.js";
 import { addLines, entitiesIn, findClass, withImports } from "../core/model/sketch/edit.js";
 import { PhraseFault, readPhrase, type SketchField } from "../core/model/sketch/phrase.js";
-import { propertyFor } from "../core/model/code.js";
 import { spellExpression } from "../core/dialect/settle.js";
 import { problems } from "../core/problems.js";
 import { fillPlaces } from "../core/schema/sql-text.js";

@@ -97,7 +97,7 @@ describe.each(Object.entries(readers))("on %s", (name, read) => {
         ),
         `INSERT INTO things VALUES (${values.join(", ")})`,
       ]);
-      const text = writeRowTypes(SCHEMA, name);
+      const text = writeRowTypes(SCHEMA, dialect);
       expect(text).toContain("/** `things`: odd * / note */\nexport interface ThingRow {");
       const declared = new Map(
         [...text.matchAll(/^ {2}(\w+): (.+) \| null;$/gm)].map(([, key, type]) => [key, type]),

@@ -1,5 +1,5 @@
 import type { Change } from "../change/types.js";
-import type { Index, PartKind, Rule, Schema } from "../schema/types.js";
+import type { DataType, Index, PartKind, Rule, Schema } from "../schema/types.js";
 import type { TokenRules } from "./tokens.js";
 
 /** One kind of database: everything the rest of the program asks about it. */
@@ -12,6 +12,12 @@ export interface Dialect {
   readonly quote: (name: string) => string;
   /** A value as SQL writes it. */
   readonly literal: (value: string | number | boolean) => string;
+  /** What follows `INSERT INTO t` for a row of which nothing is said. */
+  readonly emptyRow: string;
+  /** The usual driver, and what it gives for a type in TypeScript where that is not what the type says. */
+  readonly driver: { readonly name: string; readonly types: Partial<Record<DataType["kind"], string>> };
+  /** What comes of texts and bytes of any length in a key, and in a unique constraint, where that is not as elsewhere. */
+  readonly ofAnyLength?: { readonly key: string; readonly unique: string };
   /** Bytes as SQL writes them, from hexadecimal digits. */
   readonly bytesLiteral: (digits: string) => string;
   /** The schema as this dialect holds it: native types, defaults and checks as SQL, names within its limit. */

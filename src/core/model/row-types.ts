@@ -1,7 +1,5 @@
 import pluralize from "pluralize";
-import { NAME as MARIADB } from "../dialect/mariadb/types.js";
-import { NAME as POSTGRES } from "../dialect/postgres/types.js";
-import { NAME as SQLITE } from "../dialect/sqlite/types.js";
+import type { Dialect } from "../dialect/dialect.js";
 import { addressOf } from "../schema/address.js";
 import type { Column, DataType, Definition, PlainTypeName, Schema, Table } from "../schema/types.js";
 import { classNameFor, isIdentifier } from "./code.js";
@@ -10,23 +8,21 @@ import { classNameFor, isIdentifier } from "./code.js";
  * TypeScript interfaces of rows as the usual driver of a dialect gives them: pg, mysql2, libsql.
  * @param schema in portable words
  */
-export function writeRowTypes(schema: Schema, dialect: string): string {
+export function writeRowTypes(schema: Schema, dialect: Dialect): string {
   const taken = new Set<string>();
   const blocks = schema.tables.map(table => {
     const name = `${classNameFor(table.name, taken, pluralize.singular)}Row`;
     taken.add(name.slice(0, -"Row".length));
     return interfaceOf(name, table, dialect, schema.definitions ?? []);
   });
-  const head = `// Rows as ${DRIVERS[dialect] ?? dialect} gives them. Written by emberset export --as row-types.\n`;
+  const head = `// Rows as ${dialect.driver.name} gives them. Written by emberset export --as row-types.\n`;
   return [head, ...blocks].join("\n");
 }
-
-const DRIVERS: Readonly<Record<string, string>> = { postgres: "pg", mariadb: "mysql2", sqlite: "libsql" };
 
 function interfaceOf(
   name: string,
   table: Table,
-  dialect: string,
+  dialect: Dialect,
   definitions: readonly Definition[],
 ): string {
   const lines = table.columns.map(column => {
@@ -53,23 +49,6 @@ function valuesOf({ name, type }: Column, table: Table): string | undefined {
   return list.values.map(value => JSON.stringify(value)).join(" | ");
 }
 
-/** Where drivers differ; anything else is as its type says. */
-const BY_DRIVER: Readonly<Record<string, Partial<Record<DataType["kind"], string>>>> = {
-  [SQLITE]: { bytes: "ArrayBuffer" },
-  // https://node-postgres.com/features/types
-  [POSTGRES]: {
-    boolean: "boolean",
-    bigint: "string",
-    decimal: "string",
-    date: "Date",
-    timestamp: "Date",
-    timestamptz: "Date",
-    json: "unknown",
-  },
-  // https://sidorares.github.io/node-mysql2/docs/api-and-configurations
-  [MARIADB]: { boolean: "0 | 1", decimal: "string", date: "Date", timestamp: "Date", timestamptz: "Date" },
-};
-
 const USUAL: Readonly<Record<PlainTypeName | "char" | "varchar" | "decimal", string>> = {
   boolean: "0 | 1",
   smallint: "number",
@@ -90,9 +69,9 @@ const USUAL: Readonly<Record<PlainTypeName | "char" | "varchar" | "decimal", str
   bytes: "Uint8Array",
 };
 
-function typeOf(type: DataType, dialect: string, definitions: readonly Definition[]): string {
-  if (type.kind !== "native") return BY_DRIVER[dialect]?.[type.kind] ?? USUAL[type.kind];
-  const text = type.sql[dialect] ?? "";
+function typeOf(type: DataType, dialect: Dialect, definitions: readonly Definition[]): string {
+  if (type.kind !== "native") return dialect.driver.types[type.kind] ?? USUAL[type.kind];
+  const text = type.sql[dialect.name] ?? "";
   const listed = definitions.find(
     each => each.kind === "enum" && addressOf(each) === text.replaceAll('"', ""),
   );

@@ -14,6 +14,17 @@ export const mariadb: Dialect = {
   tokens: TOKENS,
   quote,
   literal,
+  emptyRow: "() VALUES ()",
+  driver: {
+    // https://sidorares.github.io/node-mysql2/docs/api-and-configurations
+    name: "mysql2",
+    types: { decimal: "string", date: "Date", timestamp: "Date", timestamptz: "Date" },
+  },
+  // https://mariadb.com/kb/en/create-table/#unique-index
+  ofAnyLength: {
+    key: "MariaDB takes no key of any length",
+    unique: "MariaDB keeps a hash of it, in which nothing can be looked up",
+  },
   bytesLiteral: digits => `X'${digits}'`,
   settle,
   raise,

@@ -14,6 +14,20 @@ export const postgres: Dialect = {
   tokens: TOKENS,
   quote,
   literal,
+  emptyRow: "DEFAULT VALUES",
+  driver: {
+    // https://node-postgres.com/features/types
+    name: "pg",
+    types: {
+      boolean: "boolean",
+      bigint: "string",
+      decimal: "string",
+      date: "Date",
+      timestamp: "Date",
+      timestamptz: "Date",
+      json: "unknown",
+    },
+  },
   bytesLiteral: digits => `'\\x${digits}'`,
   settle,
   raise,

@@ -14,6 +14,8 @@ export const sqlite: Dialect = {
   tokens: TOKENS,
   quote,
   literal,
+  emptyRow: "DEFAULT VALUES",
+  driver: { name: "libsql", types: { bytes: "ArrayBuffer" } },
   bytesLiteral: digits => `X'${digits}'`,
   settle,
   raise,

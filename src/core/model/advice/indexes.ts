@@ -1,4 +1,3 @@
-import { NAME as MARIADB } from "../../dialect/mariadb/types.js";
 import type { Index, Table } from "../../schema/types.js";
 import type { EntityDescription } from "../entities.js";
 import { entitiesWithTables, type Review } from "./review.js";
@@ -27,19 +26,19 @@ function needless(entity: EntityDescription, table: Table, { report }: Review): 
   ];
   for (const index of plain) {
     const list = index.columns.join();
-    const same = others.find(
-      other => other !== index && other.name !== index.name && other.columns.join() === list,
-    );
+    const twins = others.filter(other => other.name !== index.name && other.columns.join() === list);
+    // Of two plain ones the first stays.
+    const same = twins.find(other => !plain.includes(other) || other.name < index.name);
     const longer = others.find(
       other =>
         other.columns.length > index.columns.length &&
         index.columns.every((name, at) => other.columns[at] === name),
     );
     const over = `(${index.columns.join(", ")})`;
-    if (same && !(plain.some(({ name }) => name === same.name) && same.name < index.name === false)) {
+    if (same) {
       const what = `The index ${index.name} ${over} is the same as ${same.what}`;
       report("A307", { entity: entity.name }, what, `leave ${index.name} out`);
-    } else if (!same && longer) {
+    } else if (twins.length === 0 && longer) {
       const what = `${longer.what} (${longer.columns.join(", ")}) begins with the columns of ${index.name} and serves in its stead`;
       report("A306", { entity: entity.name }, capital(what), `leave ${index.name} out`);
     }
@@ -68,24 +67,23 @@ function capital(text: string): string {
 
 const UNBOUNDED = ["text", "json", "bytes"];
 
-/** https://mariadb.com/kb/en/create-table/#unique-index */
 function unboundedUnique(entity: EntityDescription, table: Table, review: Review): void {
   const { models, dialects, report } = review;
-  if (!dialects.some(({ name }) => name === MARIADB)) return;
-  const key = table.key?.options?.[MARIADB] ? [] : (table.key?.columns ?? []);
   const unique = [
     ...table.uniques.map(({ columns }) => columns),
     ...table.indexes.filter(each => each.unique).map(index => indexed(index).columns),
   ].flat();
   const remedy = "give it a length: @MaxLength(190) fits every index";
-  for (const { field, column } of models.columnsOf(entity)) {
-    if (!UNBOUNDED.includes(column.type.kind)) continue;
-    const where = { entity: entity.name, property: field.property };
-    if (key.includes(column.name)) {
-      report("E227", where, `MariaDB takes no key of any length, and ${column.name} is one`, remedy);
-    } else if (unique.includes(column.name)) {
-      const what = `${column.name} is unique and of any length: MariaDB keeps a hash of it, in which nothing can be looked up`;
-      report("A308", where, what, remedy);
+  for (const { name: dialect, ofAnyLength } of dialects) {
+    if (!ofAnyLength) continue;
+    const key = table.key?.options?.[dialect] ? [] : (table.key?.columns ?? []);
+    for (const { field, column } of models.columnsOf(entity)) {
+      if (!UNBOUNDED.includes(column.type.kind)) continue;
+      const where = { entity: entity.name, property: field.property };
+      if (key.includes(column.name))
+        report("E227", where, `${ofAnyLength.key}, and ${column.name} is one`, remedy);
+      else if (unique.includes(column.name))
+        report("A308", where, `${column.name} is unique and of any length: ${ofAnyLength.unique}`, remedy);
     }
   }
 }

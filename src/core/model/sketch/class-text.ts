@@ -37,8 +37,7 @@ function isCounted({ type, serial, default: value }: SketchField): boolean {
 
 /** `created_at timestamptz`, or a moment whose default is now. */
 function stampOf({ name, type, default: value, nullable }: SketchField): "created" | "updated" | undefined {
-  if (nullable || (type && !["timestamp", "timestamptz", "date"].includes(type.kind))) return undefined;
-  if (type?.kind === "date") return undefined;
+  if (nullable || (type && !["timestamp", "timestamptz"].includes(type.kind))) return undefined;
   const word = /^(created|updated|modified|changed)(?:_?at|_?on)?$/i.exec(name)?.[1]?.toLowerCase();
   if (word !== undefined) return word === "created" ? "created" : "updated";
   const now = value && "sql" in value && /^(?:now\(\)|current_timestamp)$/i.test(value.sql);
