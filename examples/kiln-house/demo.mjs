@@ -40,16 +40,21 @@ say(
 emberset("check");
 emberset("compare");
 emberset("draft", "racks and weights");
-say("Dropping the notes would take values away, so without --yes nothing happens:");
-emberset("forward", { status: 3 });
-emberset("forward", "--yes");
+emberset("rehearse");
+emberset("forward");
 emberset("status");
 emberset("describe", "pieces");
+say("The notes of the glazes are gone from the tables, and kept in the attic:");
+emberset("attic");
 say(
-  "And back to where version 2 was. The layers that were counted meanwhile would go, so it asks for --yes:",
+  "Back to where version 2 was. The layers that were counted meanwhile would go, so nothing happens without --yes:",
 );
+emberset("back", { status: 3 });
 emberset("back", "--yes");
 emberset("status");
+say("The notes are where they were, and the attic is empty again:");
+emberset("describe", "glazes");
+emberset("attic");
 
 /** Runs a command as a person would type it, and shows it with its output. */
 function emberset(...parts) {

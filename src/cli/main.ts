@@ -3,6 +3,7 @@ import { problems } from "../core/problems.js";
 import { VERSION } from "../version.js";
 import { adoptCommand } from "./commands/adopt.js";
 import { amendCommand } from "./commands/amend.js";
+import { atticCommand } from "./commands/attic.js";
 import { backCommand } from "./commands/back.js";
 import { checkCommand } from "./commands/check.js";
 import { compareCommand } from "./commands/compare.js";
@@ -71,6 +72,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .command(forwardCommand(session))
     .command(backCommand(session))
     .command(describeCommand(session))
+    .command(atticCommand(session))
     .command(exportCommand(session))
     .demandCommand(1, "No command was given")
     .recommendCommands()

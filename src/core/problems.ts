@@ -428,6 +428,29 @@ const safety = {
     received: v.pending.join(", "),
     repair: "run them first with `emberset forward`",
   })),
+  notInAttic: define("E511", 3, (v: { migration: string; target: string; places: readonly string[] }) => ({
+    what: `Migration ${v.migration} cannot go back on target ${v.target}: the attic no longer has what it kept; nothing was changed`,
+    details: v.places,
+    repair:
+      "put these tables back from a copy of the database; or write into the back script what is to stand in their place",
+  })),
+  nothingKept: define("E512", 2, (v: { target: string; wanted: string; kept: readonly string[] }) => ({
+    what: `The attic of target ${v.target} has no such thing`,
+    received: v.wanted,
+    valid: v.kept.length > 0 ? v.kept.join(", ") : "nothing: the attic is empty",
+    repair: "see `emberset attic list`",
+  })),
+  wouldPurge: define("E513", 3, (v: { target: string; losses: readonly string[]; guarded: boolean }) => ({
+    what: `This would let go of what the attic of target ${v.target} keeps, for good; nothing was changed`,
+    details: v.losses,
+    repair: v.guarded
+      ? `the target is guarded: say --confirm ${v.target} if they may go`
+      : "say --yes if they may go",
+  })),
+  noPlaceLeft: define("E514", 3, (v: { what: string; reason: string; place: string }) => ({
+    what: `${v.what} cannot be put back where it was: ${v.reason}; nothing was changed`,
+    repair: `bring it back in the models, draft and run a migration, then restore; what is kept can be queried as ${v.place}`,
+  })),
 };
 
 const ours = {

@@ -2,12 +2,10 @@ import type { Direction } from "../core/direction.js";
 import type { Spellings } from "../core/dialect/spellings.js";
 import type { Dialect } from "../core/dialect/dialect.js";
 import { renderFor } from "../core/dialect/plan.js";
+import { LEDGER } from "../core/schema/own.js";
 import { EMPTY_SCHEMA, type Column, type DataType, type Table } from "../core/schema/types.js";
 import { VERSION } from "../version.js";
 import type { Database } from "./database.js";
-
-/** The table in each database that records which migrations ran there. */
-export const LEDGER = "emberset_ledger";
 
 const column = (name: string, type: DataType, nullable = false): Column => ({ name, type, nullable });
 

@@ -16,6 +16,8 @@ export interface MigrationRecord {
   readonly before: string;
   readonly after: string;
   readonly changes: readonly Change[];
+  /** Whether what it takes away is kept in the attic; absent: it takes nothing away, or what it takes is lost. */
+  readonly kept?: boolean;
 }
 
 /** A migration as it lies on disk, with the schemas on both sides of it. */

@@ -4,9 +4,11 @@ import { join } from "node:path";
 import {
   Equals,
   IsArray,
+  IsBoolean,
   IsInt,
   IsNotEmpty,
   IsObject,
+  IsOptional,
   IsString,
   Matches,
   Min,
@@ -76,6 +78,7 @@ class RecordShape {
   @Matches(/^[0-9a-f]{16}$/, { message: "before must be a fingerprint of 16 hex digits" }) before!: string;
   @Matches(/^[0-9a-f]{16}$/, { message: "after must be a fingerprint of 16 hex digits" }) after!: string;
   @IsArray() @IsObject({ each: true }) changes!: MigrationRecord["changes"];
+  @IsOptional() @IsBoolean() kept?: boolean;
 }
 
 function readMigration(

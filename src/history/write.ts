@@ -5,12 +5,20 @@ import { apply } from "../core/change/apply.js";
 import type { Change } from "../core/change/types.js";
 import { describeChange } from "../core/change/words.js";
 import type { Block, Dialect } from "../core/dialect/dialect.js";
-import { renderFor } from "../core/dialect/plan.js";
+import { isLossy } from "../core/dialect/attic.js";
+import { renderFor, type Keeping } from "../core/dialect/plan.js";
 import type { Direction } from "../core/direction.js";
 import { problems } from "../core/problems.js";
 import { fingerprint } from "../core/schema/canonical.js";
 import { FORMAT, scriptName, showNumber, type Migration, type MigrationRecord } from "./migration.js";
 import { RECORD_FILE, type History } from "./read.js";
+
+export interface DraftOptions {
+  /** Scripts to be written by hand. @default false */
+  readonly blank?: boolean | undefined;
+  /** What is taken away goes into the attic. @default false: it is lost */
+  readonly keep?: boolean | undefined;
+}
 
 export interface Draft {
   readonly migration: Migration;
@@ -24,7 +32,7 @@ export function draftMigration(
   title: string,
   changes: readonly Change[],
   dialects: readonly Dialect[],
-  { blank = false }: { readonly blank?: boolean } = {},
+  { blank = false, keep = false }: DraftOptions = {},
 ): Draft {
   const previous = history.migrations.at(-1);
   const number = (previous?.number ?? 0) + 1;
@@ -39,6 +47,7 @@ export function draftMigration(
     before: fingerprint(schemaBefore),
     after: fingerprint(schemaAfter),
     changes,
+    ...(keep && changes.some(takesAway) && { kept: true }),
     name,
     folder: join(history.folder, name),
     schemaBefore,
@@ -91,8 +100,18 @@ export function replaceDraft(draft: Draft, folder: string): void {
 }
 
 /** One line for each change: a change to a change shows as one changed line. */
-function recordText({ format, number, title, parent, before, after, changes }: MigrationRecord): string {
-  const head = Object.entries({ format, number, title, parent, before, after }).map(
+function recordText({
+  format,
+  number,
+  title,
+  parent,
+  before,
+  after,
+  kept,
+  changes,
+}: MigrationRecord): string {
+  const facts = { format, number, title, parent, before, after, ...(kept !== undefined && { kept }) };
+  const head = Object.entries(facts).map(
     ([key, value]) => `  ${JSON.stringify(key)}: ${JSON.stringify(value)},`,
   );
   const lines = changes.map(change => `    ${JSON.stringify(change)}`);
@@ -119,12 +138,36 @@ export function scriptText(migration: Migration, direction: Direction, dialect: 
   const count = `${changes.length} change${changes.length === 1 ? "" : "s"}`;
   const header = [
     `Emberset · migration ${showNumber(number)} · ${title} · ${direction} · ${dialect.name}`,
-    ...listing(`${count}:`, changes.map(describeChange)),
+    ...listing(
+      `${count}:`,
+      changes.map(change => `${describeChange(change)}${fateOf(change, migration, direction)}`),
+    ),
   ];
-  const blocks = renderFor(dialect, before, changes);
+  const blocks = renderFor(dialect, before, changes, keepingOf(migration, direction));
   const body = blocks.length > 0 ? blocks.map(blockText) : [comment(`nothing to do on ${dialect.title}`)];
   const notes = dialect.scriptNotes(blocks);
   return `${[[...header, ...notes].map(comment).join("\n"), ...body].join("\n\n")}\n`;
+}
+
+/** How a migration keeps what it takes away, run in one direction; undefined: it does not. */
+export function keepingOf({ kept, number }: Migration, direction: Direction): Keeping | undefined {
+  return kept ? { number: showNumber(number), direction } : undefined;
+}
+
+/** What becomes of what a change takes away, or of what was there before it. */
+function fateOf(change: Change, { kept }: Migration, direction: Direction): string {
+  if (direction === "forward") {
+    if (!takesAway(change)) return "";
+    const what = change.kind === "alter column" ? "old values " : "";
+    return kept ? ` (${what}kept in the attic)` : ` (${what}lost)`;
+  }
+  return kept && takesAway(invert([change])[0]!) ? " (restored from the attic)" : "";
+}
+
+/** Whether a change leaves rows or values nowhere, unless they are kept. */
+export function takesAway(change: Change): boolean {
+  if (change.kind === "drop column") return !change.column.computed;
+  return change.kind === "drop table" || isLossy(change);
 }
 
 function blockText({ title, details = [], statements }: Block): string {

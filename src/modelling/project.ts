@@ -42,5 +42,10 @@ export interface Project {
   /** The target used when none is named. @default the only one, or "local" */
   readonly home?: string;
   readonly naming?: Naming;
+  /**
+   * false: tables and columns that migrations drop are gone, and going back brings them without their rows.
+   * @default true: they are kept in the attic
+   */
+  readonly keepDropped?: boolean;
   readonly targets: Readonly<Record<string, Target>>;
 }

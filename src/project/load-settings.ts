@@ -63,6 +63,7 @@ function complete(config: Project, folder: string, configFile: string): Settings
     migrations: resolve(folder, config.migrations ?? DEFAULTS.migrations),
     home: config.home ?? (names.length === 1 ? names[0]! : "local"),
     naming: { ...DEFAULTS.naming, ...config.naming },
+    keepDropped: config.keepDropped ?? DEFAULTS.keepDropped,
     targets: new Map(
       Object.entries(config.targets).map(([name, target]) => [name, completeTarget(name, target, folder)]),
     ),

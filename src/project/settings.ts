@@ -15,6 +15,8 @@ export interface Settings {
   readonly home: string;
   readonly naming: NamingRules;
   readonly targets: ReadonlyMap<string, TargetSettings>;
+  /** Whether what migrations take away is kept in the attic. */
+  readonly keepDropped: boolean;
 }
 
 export interface TargetSettings {
@@ -37,6 +39,7 @@ export const DEFAULTS = {
   guarded: false,
   foreignKeys: true,
   lockTimeout: "5s",
+  keepDropped: true,
 } as const satisfies Partial<Project> & Record<string, unknown>;
 
 /** `"500ms"` → 500, `"5s"` → 5000, `"2min"` → 120000; undefined when it is no duration. */

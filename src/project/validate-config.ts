@@ -47,6 +47,7 @@ class ProjectShape {
   @IsOptional() @IsString() @IsNotEmpty() migrations?: unknown;
   @IsOptional() @IsString() home?: unknown;
   @IsOptional() @IsObject() naming?: unknown;
+  @IsOptional() @IsBoolean() keepDropped?: unknown;
   @IsObject() targets: unknown;
 }
 

@@ -99,7 +99,7 @@ export async function adoptDrift({
     );
     return {
       target: target.name,
-      changes: withRisks(changes),
+      changes: withRisks(changes, false),
       migration: facts(draft),
       ...(next && { putRight: facts(next) }),
       written: [...files.map(({ path }) => path), ...scripts].map(file => relative(settings.folder, file)),
@@ -112,7 +112,9 @@ export async function adoptDrift({
 function draftBack(project: OpenProject, title: string): Draft {
   const history = project.history();
   const before = history.migrations.at(-1)!.schemaBefore;
-  const draft = draftMigration(history, `put ${title} right`, diff(history.schema, before), project.dialects);
+  const keep = project.settings.keepDropped;
+  const changes = diff(history.schema, before);
+  const draft = draftMigration(history, `put ${title} right`, changes, project.dialects, { keep });
   writeDraft(draft);
   return draft;
 }

@@ -10,7 +10,8 @@ import { writeModels, type ModelFile } from "../core/model/write-models.js";
 import { Problem, problems } from "../core/problems.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import { EngineError, type Database } from "../database/database.js";
-import { LEDGER, readLedger, recordRun } from "../database/ledger.js";
+import { LEDGER, withoutOwn } from "../core/schema/own.js";
+import { readLedger, recordRun } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
 import { withScratch } from "../database/scratch.js";
 import { scriptName } from "../history/migration.js";
@@ -117,12 +118,12 @@ async function refuseFull({ settings, history }: OpenProject): Promise<string[]>
   return files;
 }
 
-/** All that a database holds, but for the ledger. */
+/** All that a database holds, but for what is Emberset's own. */
 export async function readHeld(
   database: Database,
 ): Promise<{ readonly held: Schema; readonly leftAlone: readonly LeftAlone[] }> {
-  const { schema, leftAlone } = await database.readCatalog();
-  return { held: { ...schema, tables: schema.tables.filter(({ name }) => name !== LEDGER) }, leftAlone };
+  const { schema, leftAlone } = withoutOwn(await database.readCatalog());
+  return { held: schema, leftAlone };
 }
 
 interface Staged {

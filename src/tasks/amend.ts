@@ -4,7 +4,7 @@ import { readLedger } from "../database/ledger.js";
 import { withDatabase, withExistingDatabase } from "../database/open.js";
 import type { Migration } from "../history/migration.js";
 import { readHistory, readScript } from "../history/read.js";
-import { draftMigration, replaceDraft, scriptText } from "../history/write.js";
+import { draftMigration, replaceDraft, scriptText, takesAway } from "../history/write.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { openProject, type OpenProject } from "./open-project.js";
@@ -36,6 +36,7 @@ export async function amend(options: AmendOptions): Promise<AmendResult> {
   const newest = history.migrations.at(-1);
   if (!newest) throw problems.nothingToAmend({ folder: history.folder });
   const { number, name, folder } = newest;
+  const keep = project.settings.keepDropped && !(newest.changes.some(takesAway) && !newest.kept);
   const changes = changesBetween(
     { name: "before", schema: newest.schemaBefore, hints: {} },
     { name: "models", schema: models.schema, hints: models.hints },
@@ -45,6 +46,7 @@ export async function amend(options: AmendOptions): Promise<AmendResult> {
       { name: "after", schema: newest.schemaAfter, hints: {} },
       { name: "models", schema: models.schema, hints: models.hints },
     ),
+    keep,
   );
   const facts = { target: target.name, migration: { number, name, folder } };
   if (equal(changes, newest.changes)) return { ...facts, changes: [], ran: [] };
@@ -54,7 +56,7 @@ export async function amend(options: AmendOptions): Promise<AmendResult> {
 
   const rewrite = (): Migration => {
     const before = { ...history, migrations: history.migrations.slice(0, -1), schema: newest.schemaBefore };
-    replaceDraft(draftMigration(before, newest.title, changes, project.dialects), newest.folder);
+    replaceDraft(draftMigration(before, newest.title, changes, project.dialects, { keep }), newest.folder);
     return readHistory(history.folder).migrations.at(-1)!;
   };
   const ranHere = await withExistingDatabase(

@@ -2,10 +2,11 @@ import { risks, type RiskLevel } from "../core/change/risk.js";
 import type { Change } from "../core/change/types.js";
 import { describeChange, describeDetail } from "../core/change/words.js";
 import { planFor } from "../core/dialect/plan.js";
-import { probes } from "../core/dialect/probes.js";
+import { probes, type Probe } from "../core/dialect/probes.js";
 import { sameSchema } from "../core/schema/canonical.js";
 import { runProbes } from "../database/count-rows.js";
 import { withExistingDatabase } from "../database/open.js";
+import { showNumber } from "../history/migration.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { dialectOf } from "../project/settings.js";
 import { openProject, type OpenProject } from "./open-project.js";
@@ -44,7 +45,7 @@ export interface RowReport {
   readonly found: readonly {
     readonly question: string;
     readonly count: number;
-    readonly meaning: "refuses" | "loses";
+    readonly meaning: Probe["meaning"];
   }[];
 }
 
@@ -57,7 +58,8 @@ export async function compare({
   const project = await openProject(options);
   const [start, end] = [await readPoint(project, from, options), await readPoint(project, to, options)];
   const changes = changesBetween(start, end);
-  const compared = withRisks(changes);
+  const { keepDropped } = project.settings;
+  const compared = withRisks(changes, keepDropped);
   const live = start.live ?? end.live;
   const rows = changes.length > 0 && !live ? await askRows(project, start, changes, options) : undefined;
   return {
@@ -69,9 +71,9 @@ export async function compare({
   };
 }
 
-/** Changes with their words and their risks. */
-export function withRisks(changes: readonly Change[]): ComparedChange[] {
-  const found = risks(changes);
+/** Changes with their words and their risks; `keep`: what they take away goes into the attic. */
+export function withRisks(changes: readonly Change[], keep: boolean): ComparedChange[] {
+  const found = risks(changes, { keep });
   return changes.map((change, at) => {
     const { level, reason } = found[at]!;
     return {
@@ -85,7 +87,7 @@ export function withRisks(changes: readonly Change[]): ComparedChange[] {
 }
 
 function countRisks(changes: readonly ComparedChange[]): Record<RiskLevel, number> {
-  const counts: Record<RiskLevel, number> = { safe: 0, "rows may refuse": 0, "loses data": 0 };
+  const counts: Record<RiskLevel, number> = { safe: 0, kept: 0, "rows may refuse": 0, "loses data": 0 };
   for (const { risk } of changes) counts[risk] += 1;
   return counts;
 }
@@ -102,7 +104,11 @@ async function askRows(
     const state = await readState(database, project.history());
     if (!state.schema || !sameSchema(state.schema, start.schema)) return undefined;
     const dialect = dialectOf(target);
-    const results = await runProbes(database, probes(planFor(dialect, start.schema, changes), dialect));
+    const keeping = project.settings.keepDropped
+      ? ({ number: showNumber(project.history().migrations.length + 1), direction: "forward" } as const)
+      : undefined;
+    const plan = planFor(dialect, start.schema, changes, keeping);
+    const results = await runProbes(database, probes(plan, dialect));
     const found = results.map(({ question, count, meaning }) => ({ question, count, meaning }));
     return { target: target.name, found };
   });

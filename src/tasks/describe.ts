@@ -1,12 +1,12 @@
 import { describeForeignKey, describePart } from "../core/change/words.js";
 import type { LeftAlone } from "../core/dialect/dialect.js";
 import { problems } from "../core/problems.js";
+import { withoutOwn } from "../core/schema/own.js";
 import { addressOf } from "../core/schema/address.js";
 import type { Column, ForeignKey, Table } from "../core/schema/types.js";
 import { describeDefault, showSql } from "../core/change/words.js";
 import { showDataType } from "../core/schema/data-type.js";
 import { countRows } from "../database/count-rows.js";
-import { LEDGER } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
 import { chooseTarget, loadSettings } from "../project/load-settings.js";
 import type { TargetOptions } from "./options.js";
@@ -73,8 +73,8 @@ export async function describe({ table, ...options }: DescribeOptions): Promise<
   const settings = await loadSettings(options.project ?? ".");
   const target = chooseTarget(settings, options.target);
   return withDatabase(target, { mode: "read", trace: options.trace }, async database => {
-    const catalog = await database.readCatalog();
-    const tables = catalog.schema.tables.filter(({ name }) => name !== LEDGER);
+    const catalog = withoutOwn(await database.readCatalog());
+    const { tables } = catalog.schema;
     const chosen = table === undefined ? tables : [findTable(tables, table)];
     const rows = await countRows(database, chosen.map(addressOf));
     const names = new Set(chosen.map(addressOf));

@@ -15,6 +15,8 @@ export interface DraftOptions extends TaskOptions {
   readonly renames?: readonly string[] | undefined;
   /** Empty scripts, to be written by hand, whatever the models say. @default false */
   readonly blank?: boolean | undefined;
+  /** What it takes away is gone, rather than kept in the attic. @default as `keepDropped` says in the config */
+  readonly lose?: boolean | undefined;
 }
 
 export interface DraftResult {
@@ -28,7 +30,13 @@ export interface DraftResult {
 }
 
 /** Writes the next migration: what takes the history to the models, and back. @throws Problem E203, E300 to E305 */
-export async function draft({ title, renames = [], blank, ...options }: DraftOptions): Promise<DraftResult> {
+export async function draft({
+  title,
+  renames = [],
+  blank,
+  lose,
+  ...options
+}: DraftOptions): Promise<DraftResult> {
   const project = await openProject(options);
   if (blank) return draftBlank(project, title);
   const models = await project.soundModels();
@@ -45,9 +53,10 @@ export async function draft({ title, renames = [], blank, ...options }: DraftOpt
     ...models.findings.filter(({ severity }) => severity === "advice"),
     ...adviseOnHistory(models, history.schema).map(models.place),
   ];
-  const made = draftMigration(history, title, changes, project.dialects);
+  const keep = project.settings.keepDropped && !lose;
+  const made = draftMigration(history, title, changes, project.dialects, { keep });
   if (changes.length === 0) return { written: [], changes: [], advice };
-  return { ...written(project, made), changes: withRisks(changes), advice };
+  return { ...written(project, made), changes: withRisks(changes, keep), advice };
 }
 
 function draftBlank(project: OpenProject, title: string): DraftResult {

@@ -2,6 +2,17 @@
 export { adopt, type AdoptOptions, type AdoptResult, type Proof } from "./adopt.js";
 export { adoptDrift, type AdoptDriftOptions, type AdoptDriftResult, type Suggestion } from "./adopt-drift.js";
 export { amend, type AmendOptions, type AmendResult } from "./amend.js";
+export {
+  listAttic,
+  purgeAttic,
+  restoreFromAttic,
+  type AtticChoice,
+  type AtticEntry,
+  type AtticResult,
+  type PurgeOptions,
+  type PurgeResult,
+  type RestoreResult,
+} from "./attic.js";
 export { back, type BackOptions, type BackResult } from "./back.js";
 export { check, type CheckResult } from "./check.js";
 export {

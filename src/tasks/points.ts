@@ -3,8 +3,9 @@ import type { Change } from "../core/change/types.js";
 import type { Dialect } from "../core/dialect/dialect.js";
 import { respell, type Spellings } from "../core/dialect/spellings.js";
 import { problems } from "../core/problems.js";
+import { withoutOwn } from "../core/schema/own.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
-import { allSpellings, LEDGER, readLedger } from "../database/ledger.js";
+import { allSpellings, readLedger } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
 import { showNumber } from "../history/migration.js";
 import { chooseTarget } from "../project/load-settings.js";
@@ -44,14 +45,13 @@ export async function readPoint(project: OpenProject, name: string, options: Tas
   return { name: showNumber(migration.number), schema: migration.schemaAfter, hints: {} };
 }
 
-/** All that a database holds, but for the ledger. */
+/** All that a database holds, but for what is Emberset's own. */
 async function readLivePoint(project: OpenProject, name: string, { trace }: TaskOptions): Promise<Point> {
   const target = chooseTarget(project.settings, name.slice("target:".length));
   return withDatabase(target, { mode: "read", trace }, async database => {
-    const { schema } = await database.readCatalog();
-    const held = { ...schema, tables: schema.tables.filter(table => table.name !== LEDGER) };
+    const { schema } = withoutOwn(await database.readCatalog());
     const spellings = allSpellings(await readLedger(database));
-    return { name, schema: held, hints: {}, live: { dialect: database.dialect, spellings } };
+    return { name, schema, hints: {}, live: { dialect: database.dialect, spellings } };
   });
 }
 

@@ -3,21 +3,22 @@ import { invert } from "../core/change/invert.js";
 import type { Change } from "../core/change/types.js";
 import { describeChange } from "../core/change/words.js";
 import type { Dialect } from "../core/dialect/dialect.js";
-import { renderFor } from "../core/dialect/plan.js";
+import { planFor, renderFor } from "../core/dialect/plan.js";
 import { respell } from "../core/dialect/spellings.js";
 import type { Direction } from "../core/direction.js";
 import { Problem } from "../core/problems.js";
 import { sameSchema } from "../core/schema/canonical.js";
 import { addressOf } from "../core/schema/address.js";
+import { withoutOwn } from "../core/schema/own.js";
 import { EMPTY_SCHEMA, type Rule, type Schema } from "../core/schema/types.js";
 import type { Database } from "../database/database.js";
-import { allSpellings, LEDGER, readLedger } from "../database/ledger.js";
+import { allSpellings, readLedger } from "../database/ledger.js";
 import { fillTables, printRows, type RowPrint } from "../database/made-up-rows.js";
 import { withExistingDatabase } from "../database/open.js";
 import { withScratch } from "../database/scratch.js";
 import type { Migration } from "../history/migration.js";
 import { readScript } from "../history/read.js";
-import { scriptText } from "../history/write.js";
+import { keepingOf, scriptText } from "../history/write.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
@@ -157,7 +158,10 @@ async function rehearseOne(
     const [heldAfter, printsAfter] = [await readHeld(database), await printRows(database, after.tables)];
     const wentBack = await step("back", "back", async () => ({
       schema: differences(heldBefore, await readHeld(database)),
-      ...compareRows(prints, await printRows(database, before.tables), [...droppedBy(changes), ...touched]),
+      ...compareRows(prints, await printRows(database, before.tables), [
+        ...lostBy(migration, dialect),
+        ...touched,
+      ]),
     }));
     if (wentBack)
       await step("forward again", "forward", async () => ({
@@ -204,10 +208,9 @@ function stampedColumns({ tables }: Schema): string[] {
   );
 }
 
-/** All that the scratch database holds, but for the ledger. */
+/** All that the scratch database holds, but for what is Emberset's own. */
 async function readHeld(database: Database): Promise<Schema> {
-  const { schema } = await database.readCatalog();
-  return { ...schema, tables: schema.tables.filter(({ name }) => name !== LEDGER) };
+  return withoutOwn(await database.readCatalog()).schema;
 }
 
 function differences(expected: Schema, found: Schema): string[] {
@@ -229,6 +232,20 @@ function droppedBy(changes: readonly Change[]): ReadonlySet<string> {
         : [];
     }),
   );
+}
+
+/** Of what a migration takes away, what going back cannot bring again: all but what the attic gives back. */
+function lostBy(migration: Migration, dialect: Dialect): ReadonlySet<string> {
+  const dropped = droppedBy(migration.changes);
+  const keeping = keepingOf(migration, "forward");
+  if (!keeping) return dropped;
+  const { attic } = planFor(dialect, migration.schemaBefore, migration.changes, keeping);
+  const back = (attic?.kept ?? []).flatMap(kept => {
+    const address = addressOf(kept.table);
+    if (kept.kind === "table") return [address];
+    return kept.key.length === 0 ? [] : kept.columns.map(({ column }) => `${address}.${column.name}`);
+  });
+  return new Set([...dropped].filter(name => !back.includes(name)));
 }
 
 /** What tables and columns were called before changes renamed them. */

@@ -1,6 +1,7 @@
 import { risks } from "../core/change/risk.js";
 import { invert } from "../core/change/invert.js";
 import { describeChange } from "../core/change/words.js";
+import type { Attic } from "../core/dialect/attic.js";
 import { planFor } from "../core/dialect/plan.js";
 import { probes, sayCount } from "../core/dialect/probes.js";
 import type { Direction } from "../core/direction.js";
@@ -8,10 +9,11 @@ import type { Schema } from "../core/schema/types.js";
 import { problems } from "../core/problems.js";
 import { runProbes } from "../database/count-rows.js";
 import type { Database } from "../database/database.js";
+import { readAttic } from "../database/attic.js";
 import { runMigration } from "../database/run-migration.js";
 import { showNumber, type Migration } from "../history/migration.js";
 import { readScript } from "../history/read.js";
-import { scriptText } from "../history/write.js";
+import { keepingOf, scriptText } from "../history/write.js";
 import type { TargetSettings } from "../project/settings.js";
 import { driftOf } from "./drift.js";
 import type { MayLose } from "./options.js";
@@ -117,6 +119,15 @@ function edited({ dialect }: Database, migration: Migration, direction: Directio
   return readScript(migration, direction, dialect.name).text !== scriptText(migration, direction, dialect);
 }
 
+/** A script that is as it was drafted needs all that the attic took. */
+async function refuseEmptyAttic(database: Database, migration: Migration, { kept }: Attic): Promise<void> {
+  if (edited(database, migration, "back")) return;
+  const there = new Set((await readAttic(database)).map(({ place }) => place));
+  const places = kept.map(({ place }) => place).filter(place => !there.has(place));
+  if (places.length > 0)
+    throw problems.notInAttic({ migration: migration.name, target: database.target.name, places });
+}
+
 interface NextRun {
   readonly migration: Migration;
   readonly direction: Direction;
@@ -131,9 +142,19 @@ async function askRows(
 ): Promise<void> {
   const changes = direction === "forward" ? migration.changes : invert(migration.changes);
   // Where nothing can be refused or lost, no row needs to be asked.
-  if (risks(changes).every(({ level }) => level === "safe")) return;
-  const plan = planFor(database.dialect, startOf(migration, direction), changes);
-  const found = await runProbes(database, probes(plan, database.dialect));
+  const keep = direction === "forward" && migration.kept === true;
+  const restores = direction === "back" && migration.kept === true;
+  if (!restores && risks(changes, { keep }).every(({ level }) => level === "safe" || level === "kept"))
+    return;
+  const plan = planFor(
+    database.dialect,
+    startOf(migration, direction),
+    changes,
+    keepingOf(migration, direction),
+  );
+  if (plan.attic && direction === "back") await refuseEmptyAttic(database, migration, plan.attic);
+  const asked = probes(plan, database.dialect).filter(({ meaning }) => meaning !== "keeps");
+  const found = await runProbes(database, asked);
   const [refusing, losing] = (["refuses", "loses"] as const).map(meaning =>
     found
       .filter(result => result.meaning === meaning)

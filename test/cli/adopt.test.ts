@@ -69,9 +69,13 @@ function mariadbArgs(url: URL): string[] {
 function dumpServer(dialect: string, url: URL, database: string): string {
   const text =
     dialect === "postgres"
-      ? execFileSync("pg_dump", ["-s", "-O", "-x", "-T", "emberset_ledger", "-d", url.href], {
-          encoding: "utf8",
-        })
+      ? execFileSync(
+          "pg_dump",
+          ["-s", "-O", "-x", "-T", "emberset_ledger", "-N", "emberset_attic_*", "-d", url.href],
+          {
+            encoding: "utf8",
+          },
+        )
       : execFileSync(
           "mariadb-dump",
           [
@@ -86,8 +90,9 @@ function dumpServer(dialect: string, url: URL, database: string): string {
   return text
     .replace(/ AUTO_INCREMENT=\d+/g, "")
     .split("\n")
-    .filter(line => line !== "" && !/^(?:--|\\(?:un)?restrict)/.test(line))
-    .join("\n");
+    .filter(line => line !== "" && !/^(?:--|\\(?:un)?restrict|\/\*!)/.test(line))
+    .join("\n")
+    .replace(/^(?:CREATE TABLE|DROP TABLE IF EXISTS) `emberset_attic_[^]*?;$\n?/gm, "");
 }
 
 function sortDump(text: string): string[] {
@@ -125,7 +130,7 @@ function dumpFile(file: string, loose: boolean): unknown {
     const all = (sql: string, ...values: string[]) =>
       database.prepare(sql).all(...values) as Record<string, unknown>[];
     const tables = all(
-      "SELECT l.name, l.wr, l.strict, s.sql FROM pragma_table_list l JOIN sqlite_schema s ON s.name = l.name WHERE l.schema = 'main' AND l.type = 'table' AND l.name NOT LIKE 'sqlite%' AND l.name <> 'emberset_ledger' ORDER BY l.name",
+      "SELECT l.name, l.wr, l.strict, s.sql FROM pragma_table_list l JOIN sqlite_schema s ON s.name = l.name WHERE l.schema = 'main' AND l.type = 'table' AND l.name NOT LIKE 'sqlite%' AND l.name NOT LIKE 'emberset%' ORDER BY l.name",
     );
     return tables.map(({ name, wr, strict, sql }) => {
       const table = String(name);

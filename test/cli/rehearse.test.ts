@@ -20,7 +20,9 @@ test("the co-operative's three migrations are proven, and what going back cannot
     Array.from({ length: 3 }, () => ["forward", "back", "forward again"]),
   );
   expect(result.migrations.map(({ rows }) => rows)).toEqual([0, 80, 160]);
-  expect(result.migrations[2]!.steps[1]!.dropped).toEqual(["pieces.weight", "glazes.notes"]);
+  expect(result.migrations.flatMap(({ steps }) => steps.map(({ dropped }) => dropped.length))).toEqual([
+    0, 0, 0, 0, 0, 0, 0, 0, 0,
+  ]);
   expect(result.migrations.flatMap(({ emptyTables }) => emptyTables)).toEqual([]);
   // What ran already is taken for granted, and the target's own rows are not touched.
   studio.ok("forward", "--to", "2");

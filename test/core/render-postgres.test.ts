@@ -65,7 +65,7 @@ test("several changes at once: required with a fill, a new type, a unique, a for
     --   alter column pieces.weight (may be null → required; null in old rows becomes 500)
     --   add column pieces.stage (text, required, old rows get 'it''s new')
     --   add unique uq_pieces_weight on pieces (weight)
-    UPDATE "pieces" SET "weight" = CAST(500 AS integer) WHERE "weight" IS NULL;
+    UPDATE "pieces" SET "weight" = 500 WHERE "weight" IS NULL;
     ALTER TABLE "pieces"
       ALTER COLUMN "title" TYPE text USING "title"::text,
       ALTER COLUMN "weight" SET NOT NULL,
@@ -87,7 +87,7 @@ test("several changes at once: required with a fill, a new type, a unique, a for
     --   alter column pieces.title (text → varchar(20))
     --   alter column pieces.weight (required → may be null)
     ALTER TABLE "pieces"
-      ALTER COLUMN "title" TYPE varchar(20) USING "title"::varchar(20),
+      ALTER COLUMN "title" TYPE varchar(20) USING "title",
       ALTER COLUMN "weight" DROP NOT NULL;"
   `);
 });

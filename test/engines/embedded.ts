@@ -1,7 +1,9 @@
 import { PGlite } from "@electric-sql/pglite";
 import type { CatalogRow } from "../../src/core/dialect/dialect.js";
+import { databaseOver } from "../../src/database/postgres/session.js";
 import { postgres } from "../../src/core/dialect/postgres/index.js";
-import type { Engine } from "./engine.js";
+import { targetFor, type Engine } from "./engine.js";
+import { EMPTYING } from "./emptying.js";
 
 /** A database of its own on an embedded PostgreSQL, in memory. */
 export async function embeddedEngine(): Promise<Engine> {
@@ -17,7 +19,18 @@ export async function embeddedEngine(): Promise<Engine> {
       for (const sql of postgres.catalogQueries) results.push(await rows(sql));
       return postgres.readCatalog(results);
     },
-    empty: async () => void (await database.exec("DROP SCHEMA public CASCADE; CREATE SCHEMA public")),
+    empty: async () => void (await database.exec(EMPTYING)),
+    open: async () =>
+      databaseOver(
+        {
+          query: (sql, values) => database.query(sql, values),
+          queries: async sql => (await database.exec(sql)).map(result => result.rows),
+          cut: () => undefined,
+          end: async () => undefined,
+        },
+        targetFor("postgres", ""),
+        undefined,
+      ),
     close: () => database.close(),
   };
 }

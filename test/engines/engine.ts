@@ -1,3 +1,5 @@
+import type { Database } from "../../src/database/database.js";
+import type { TargetSettings } from "../../src/project/settings.js";
 import type { Catalog, CatalogRow, Dialect } from "../../src/core/dialect/dialect.js";
 
 /** A real database for tests to work on, made for them and dropped after. */
@@ -8,5 +10,20 @@ export interface Engine {
   readonly rows: (sql: string) => Promise<CatalogRow[]>;
   readonly readCatalog: () => Promise<Catalog>;
   readonly empty: () => Promise<void>;
+  /** The same database as the product opens it; SQLite: another one in memory. */
+  readonly open: () => Promise<Database>;
   readonly close: () => Promise<void>;
+}
+
+/** A target as the settings of a project have it. */
+export function targetFor(dialect: TargetSettings["dialect"], address: string): TargetSettings {
+  return {
+    name: "test",
+    dialect,
+    address,
+    place: "a test",
+    guarded: false,
+    foreignKeys: true,
+    lockTimeout: 5000,
+  };
 }

@@ -1,7 +1,8 @@
 import { createConnection } from "mysql2/promise";
 import type { CatalogRow } from "../../src/core/dialect/dialect.js";
+import { openDatabase } from "../../src/database/open.js";
 import { mariadb } from "../../src/core/dialect/mariadb/index.js";
-import type { Engine } from "./engine.js";
+import { targetFor, type Engine } from "./engine.js";
 
 const SERVER = process.env["EMBERSET_TEST_MARIADB"] ?? "mariadb://root@127.0.0.1:3306/";
 
@@ -35,6 +36,7 @@ export async function mariadbEngine(): Promise<Engine | undefined> {
       return mariadb.readCatalog(results);
     },
     empty,
+    open: () => openDatabase(targetFor("mariadb", new URL(name, SERVER).href), { mode: "change" }),
     close: async () => {
       await connection.query(`DROP DATABASE ${name}`);
       await connection.end();

@@ -1,7 +1,9 @@
 import pg from "pg";
 import type { CatalogRow } from "../../src/core/dialect/dialect.js";
+import { openDatabase } from "../../src/database/open.js";
 import { postgres } from "../../src/core/dialect/postgres/index.js";
-import type { Engine } from "./engine.js";
+import { targetFor, type Engine } from "./engine.js";
+import { EMPTYING } from "./emptying.js";
 
 const SERVER = process.env["EMBERSET_TEST_POSTGRES"] ?? "postgres://root@127.0.0.1:5432/postgres";
 
@@ -32,7 +34,8 @@ export async function postgresEngine(): Promise<Engine | undefined> {
       for (const sql of postgres.catalogQueries) results.push((await client.query(sql)).rows as CatalogRow[]);
       return postgres.readCatalog(results);
     },
-    empty: async () => void (await client.query("DROP SCHEMA public CASCADE; CREATE SCHEMA public")),
+    empty: async () => void (await client.query(EMPTYING)),
+    open: () => openDatabase(targetFor("postgres", url.href), { mode: "change" }),
     close: async () => {
       await client.end();
       await admin.query(`DROP DATABASE ${name} WITH (FORCE)`);

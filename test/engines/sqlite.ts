@@ -1,7 +1,8 @@
 import LibSql from "libsql";
 import type { CatalogRow } from "../../src/core/dialect/dialect.js";
+import { openDatabase } from "../../src/database/open.js";
 import { sqlite } from "../../src/core/dialect/sqlite/index.js";
-import type { Engine } from "./engine.js";
+import { targetFor, type Engine } from "./engine.js";
 
 /** A database of its own in memory. */
 export function sqliteEngine(): Engine {
@@ -21,6 +22,7 @@ export function sqliteEngine(): Engine {
       database.close();
       database = new LibSql(":memory:");
     },
+    open: () => openDatabase(targetFor("sqlite", ":memory:"), { mode: "write" }),
     close: async () => void database.close(),
   };
 }

@@ -1,4 +1,5 @@
 import fc from "fast-check";
+import { fillKey, type Conversion, type DiffHints } from "../../src/core/change/diff.js";
 import type {
   Action,
   Check,
@@ -9,6 +10,7 @@ import type {
   Index,
   Rule,
   Schema,
+  SqlText,
   Table,
 } from "../../src/core/schema/types.js";
 import { addressOf } from "../../src/core/schema/address.js";
@@ -391,4 +393,50 @@ function swapOf(was: Table, now: Table): (readonly [string, string])[] {
 /** What parts are sorted by: some have no name. */
 export function nameOrText(part: { readonly name: string }): string {
   return part.name || JSON.stringify(part);
+}
+
+/** Renames, what old rows get, and how values become those of another type: whatever they were, one and the same. */
+export function hintsBetween(a: Schema, b: Schema, seed: number): DiffHints {
+  const renames = renamesBetween(a, b, seed);
+  const fills = new Map<string, Default>();
+  const conversions = new Map<string, Conversion>();
+  for (const table of b.tables) {
+    const from = [...renames.tables].find(([, to]) => to === addressOf(table))?.[0] ?? addressOf(table);
+    const was = a.tables.find(each => addressOf(each) === from);
+    for (const column of table.columns) {
+      if (!COLUMN_NAMES.includes(column.name)) continue;
+      const key = fillKey(addressOf(table), column.name);
+      fills.set(key, { kind: "sql", sql: sampleOf(column.type) });
+      const old = [...(renames.columns.get(addressOf(table)) ?? [])].find(
+        ([, to]) => to === column.name,
+      )?.[0];
+      const before = was?.columns.find(({ name }) => name === (old ?? column.name));
+      if (before)
+        conversions.set(key, { convert: sampleOf(column.type), convertBack: sampleOf(before.type) });
+    }
+  }
+  return { ...renames, fills, conversions };
+}
+
+/** A value that keeps to every check of a column of a type. */
+function sampleOf({ kind }: DataType): SqlText {
+  switch (kind) {
+    case "boolean":
+      return { sqlite: "1", postgres: "true", mariadb: "1" };
+    case "date":
+      return "'2026-03-04'";
+    case "timestamptz":
+      return "'2026-03-04 05:06:07'";
+    case "json":
+      return "'{}'";
+    case "bytes":
+      return { sqlite: "x'01'", postgres: "'\\x01'::bytea", mariadb: "x'01'" };
+    case "uuid":
+      return "'6a1f0c1e-0000-4000-8000-00000000000a'";
+    case "text":
+    case "varchar":
+      return "'made'";
+    default:
+      return "7";
+  }
 }

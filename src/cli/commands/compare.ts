@@ -1,4 +1,5 @@
 import type { CommandModule } from "yargs";
+import type { Probe } from "../../core/dialect/probes.js";
 import { RISK_LEVELS, type RiskLevel } from "../../core/change/risk.js";
 import { sayCount } from "../../core/dialect/probes.js";
 import type { ComparedChange, CompareResult } from "../../tasks/compare.js";
@@ -47,7 +48,7 @@ function text({ from, to, changes, counts, rows }: CompareResult, { colours }: S
   if (changes.length === 0) return `${colours.green("✓")} ${from} → ${to}: no difference`;
   const found = (rows?.found ?? []).map(
     ({ question, count: number, meaning }) =>
-      `  ${sayCount(number, question)}${meaning === "refuses" ? colours.yellow("  in the way") : colours.red("  would go")}`,
+      `  ${sayCount(number, question)}${fateOfRows(meaning, colours)}`,
   );
   const next =
     from === "history" && to === "models" ? ["", colours.gray('Next: emberset draft "what it does"')] : [];
@@ -78,6 +79,11 @@ export function changesText(changes: readonly ComparedChange[], colours: Colours
     colourRisk(risk, colours) + (reason === undefined ? "" : colours.gray(` (${reason})`)),
   ]);
   return columns(["change", "detail", "risk"], rows, colours);
+}
+
+function fateOfRows(meaning: Probe["meaning"], colours: Colours): string {
+  if (meaning === "refuses") return colours.yellow("  in the way");
+  return meaning === "keeps" ? "  would go into the attic" : colours.red("  would go");
 }
 
 function colourRisk(level: RiskLevel, colours: Colours): string {

@@ -9,6 +9,7 @@ interface Args extends GlobalArgs {
   title: string;
   rename?: string[] | undefined;
   blank?: boolean | undefined;
+  lose?: boolean | undefined;
 }
 
 export function draftCommand(session: Session): CommandModule<object, Args> {
@@ -29,11 +30,16 @@ export function draftCommand(session: Session): CommandModule<object, Args> {
           conflicts: "rename",
           describe: "Empty scripts, to be written by hand: for changes of rows",
         })
+        .option("lose", {
+          type: "boolean",
+          describe:
+            "Drop outright: nothing of it is kept in the attic, and going back brings it without its rows",
+        })
         .example('$0 draft "add glaze recipes"', "Writes migrations/0007-add-glaze-recipes"),
     handler: async args => {
       const { draft } = await import("../../tasks/draft.js");
-      const { title, rename: renames, blank } = args;
-      const result = await draft({ ...session.taskOptions(args), title, renames, blank });
+      const { title, rename: renames, blank, lose } = args;
+      const result = await draft({ ...session.taskOptions(args), title, renames, blank, lose });
       session.result(result, () => text(result, session));
     },
   };

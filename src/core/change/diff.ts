@@ -17,7 +17,7 @@ import { factsOf } from "./apply.js";
 import { columnsOfPart } from "./columns-used.js";
 import { order } from "./order.js";
 import { renameInColumn, renameInPart, type NameMap } from "./rename.js";
-import type { Change } from "./types.js";
+import type { AlterColumn, Change } from "./types.js";
 
 /** What two schemas alone do not tell of the way from one to the other. */
 export interface DiffHints {
@@ -27,9 +27,13 @@ export interface DiffHints {
   readonly columns?: ReadonlyMap<string, ReadonlyMap<string, string>>;
   /** What rows that exist get in a column, by fillKey. */
   readonly fills?: ReadonlyMap<string, Default>;
+  /** How values are made into those of another type, by fillKey. */
+  readonly conversions?: ReadonlyMap<string, Conversion>;
   /** Keep the place of columns that arrive before others. @default false: they come last */
   readonly places?: boolean;
 }
+
+export type Conversion = Pick<AlterColumn, "convert" | "convertBack">;
 
 /** The key of DiffHints.fills: a table's address after, and a column. */
 export function fillKey(table: string, column: string): string {
@@ -202,8 +206,12 @@ function diffParts({ kind, address, table, was, now, names, lasting, settled }: 
 function withFill<C extends Change>(change: C, table: string, hints: DiffHints): C {
   const column =
     change.kind === "alter column" ? change.after : change.kind === "add column" && change.column;
-  const fill = column && hints.fills?.get(fillKey(table, column.name));
-  return fill ? { ...change, fill } : change;
+  const key = column && fillKey(table, column.name);
+  const fills = change.kind !== "alter column" || (change.before.nullable && !change.after.nullable);
+  const fill = key && fills ? hints.fills?.get(key) : undefined;
+  const retyped = change.kind === "alter column" && !equal(change.before.type, change.after.type);
+  const conversion = key && retyped ? hints.conversions?.get(key) : undefined;
+  return fill || conversion ? { ...change, ...(fill && { fill }), ...conversion } : change;
 }
 
 function columnsByName(table: Table): Map<string, Column> {

@@ -29,8 +29,16 @@ function invertOne(change: Change): Change {
       return { ...change, before: change.after, after: change.before };
     case "alter part":
       return { ...change, before: change.after, after: change.before } as Change;
-    case "alter column":
-      return { ...change, before: change.after, after: change.before };
+    case "alter column": {
+      const { before, after, convert, convertBack, ...rest } = change;
+      return {
+        ...rest,
+        before: after,
+        after: before,
+        ...(convertBack !== undefined && { convert: convertBack }),
+        ...(convert !== undefined && { convertBack: convert }),
+      };
+    }
     case "rename table":
     case "rename column":
     case "rename part":

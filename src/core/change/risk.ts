@@ -1,10 +1,14 @@
-import type { Check, Column, DataType, Definition, PartKind, Parts, Rule } from "../schema/types.js";
+import type { Check, Column, Definition, PartKind, Parts, Rule } from "../schema/types.js";
 import { equal } from "../schema/canonical.js";
 import { columnsOfPart } from "./columns-used.js";
-import type { Change } from "./types.js";
+import type { AlterColumn, Change } from "./types.js";
+import { isWidening } from "./widening.js";
 
-/** How a change can hurt: not at all; it can be refused because of rows that exist; it takes rows or values away. */
-export type RiskLevel = "safe" | "rows may refuse" | "loses data";
+/**
+ * How a change can hurt: not at all; it takes rows or values away and the attic keeps them; it can be refused because
+ * of rows that exist; it takes rows or values away for good.
+ */
+export type RiskLevel = "safe" | "kept" | "rows may refuse" | "loses data";
 
 export interface Risk {
   readonly level: RiskLevel;
@@ -12,14 +16,25 @@ export interface Risk {
   readonly reason?: string;
 }
 
-export const RISK_LEVELS = ["safe", "rows may refuse", "loses data"] as const satisfies readonly RiskLevel[];
+export const RISK_LEVELS = [
+  "safe",
+  "kept",
+  "rows may refuse",
+  "loses data",
+] as const satisfies readonly RiskLevel[];
 
 const SAFE: Risk = { level: "safe" };
 
-/** The risk of each of some changes, made together, to a database that has rows. */
-export function risks(changes: readonly Change[]): Risk[] {
+/** The risk of each of some changes, made together, to a database that has rows; `keep`: they use the attic. */
+export function risks(
+  changes: readonly Change[],
+  { keep = false }: { readonly keep?: boolean } = {},
+): Risk[] {
   const nulls = columnsOfNulls(changes);
-  return changes.map(change => riskOf(change, nulls));
+  return changes.map(change => {
+    const risk = riskOf(change, nulls);
+    return keep && risk.level === "loses data" ? { level: "kept", reason: "the attic keeps them" } : risk;
+  });
 }
 
 /** Columns that arrive holding null in every row: no constraint minds them. */
@@ -59,7 +74,7 @@ function riskOf(change: Change, nulls: ReadonlySet<string>): Risk {
         ? SAFE
         : { level: "rows may refuse", reason: "rows that exist have no value for it" };
     case "alter column":
-      return alterRisk(change.before, change.after, change.fill !== undefined);
+      return alterRisk(change);
     case "add part": {
       const columns = columnsOfPart(change.what, change.value);
       const unminded = columns.some(column => nulls.has(columnKey(change.table, column)));
@@ -92,28 +107,14 @@ function hasOwnValue(column: Column): boolean {
   return Boolean(column.default ?? column.identity ?? column.computed ?? column.stamp);
 }
 
-function alterRisk(before: Column, after: Column, filled: boolean): Risk {
-  if (!equal(before.type, after.type) && !isWidening(before.type, after.type)) {
+function alterRisk({ before, after, fill, convert }: AlterColumn): Risk {
+  if (convert === undefined && !equal(before.type, after.type) && !isWidening(before.type, after.type)) {
     return { level: "rows may refuse", reason: "values that exist may not fit the new type" };
   }
-  if (before.nullable && !after.nullable && !filled) {
+  if (before.nullable && !after.nullable && !fill) {
     return { level: "rows may refuse", reason: "rows that hold null" };
   }
   return SAFE;
-}
-
-const INTEGERS: readonly DataType["kind"][] = ["smallint", "integer", "bigint"];
-
-/** Whether every value of one type is a value of the other. */
-function isWidening(before: DataType, after: DataType): boolean {
-  if (INTEGERS.includes(before.kind) && INTEGERS.includes(after.kind)) {
-    return INTEGERS.indexOf(before.kind) < INTEGERS.indexOf(after.kind);
-  }
-  if (before.kind === "varchar" && after.kind === "varchar") return before.length < after.length;
-  if (before.kind === "real" && after.kind === "double") return true;
-  return (
-    (before.kind === "varchar" || before.kind === "char" || before.kind === "uuid") && after.kind === "text"
-  );
 }
 
 function partRisk(kind: PartKind, part: Parts[PartKind]): Risk {

@@ -1,5 +1,5 @@
 import { addressOf } from "../schema/address.js";
-import type { Column, Default, Definition, PartKind, Parts, Table } from "../schema/types.js";
+import type { Column, Default, Definition, PartKind, Parts, SqlText, Table } from "../schema/types.js";
 
 /**
  * One difference between two schemas as plain data, with what was and what will be, so that it can be inverted
@@ -74,6 +74,9 @@ export interface AlterColumn {
   readonly after: Column;
   /** What rows that exist get where they hold null and null is no longer allowed. */
   readonly fill?: Default;
+  /** What makes a value of the new type out of the old one, and the other way round; absent: the engine's own rules. */
+  readonly convert?: SqlText;
+  readonly convertBack?: SqlText;
 }
 
 interface PartChange<Kind extends string, K extends PartKind> {

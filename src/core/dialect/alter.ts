@@ -6,7 +6,7 @@ import {
   type DefinitionChange,
 } from "../change/types.js";
 import { describeChange, titleOf } from "../change/words.js";
-import { startNames } from "../change/start-names.js";
+import { startNames, type StartNames } from "../change/start-names.js";
 import { columnsOfComputed, columnsOfPart } from "../change/columns-used.js";
 import { addressOf, tablesByAddress } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
@@ -22,6 +22,19 @@ import {
   type Schema,
   type Table,
 } from "../schema/types.js";
+import {
+  atticNamespaces,
+  becameBlocks,
+  changedSinceBlocks,
+  emptiedBlocks,
+  keepBlocks,
+  putAway,
+  restoredTo,
+  takenOut,
+  type AtticSyntax,
+  type KeptTable,
+  type KeptValues,
+} from "./attic.js";
 import type { Block, RenderPlan } from "./dialect.js";
 
 /** What a dialect whose ALTER TABLE can do everything says of its syntax. */
@@ -31,7 +44,8 @@ export interface AlterSyntax {
   readonly createTable: (table: Table) => string[];
   readonly addColumn: (change: AddColumn, table: Table) => Clauses;
   readonly dropColumn: (column: Column) => string;
-  readonly alterColumn: (change: AlterColumn, table: Table) => Clauses;
+  /** `stamps`: the columns whose stamps are kept while it runs. */
+  readonly alterColumn: (change: AlterColumn, table: Table, stamps: readonly Column[]) => Clauses;
   readonly addPart: <K extends Exclude<PartKind, "index">>(kind: K, part: Parts[K]) => string;
   readonly dropPart: (kind: Exclude<PartKind, "index">, part: Parts[PartKind]) => string;
   readonly createIndex: (table: Table, index: Index) => string;
@@ -49,6 +63,13 @@ export interface AlterSyntax {
   readonly notes: (table: Table, columns: readonly Column[], self: boolean) => string[];
   readonly createStamp: (table: Table, column: Column) => string[];
   readonly dropStamp: (table: Table, column: Column) => string[];
+  readonly attic: AtticSyntax;
+  /** Puts a table into the attic instead of dropping it; `references` are those it has left. */
+  readonly keepTable: (kept: KeptTable, references: readonly ForeignKey[], plan: RenderPlan) => string[];
+  /** Takes it out again as a table without references. */
+  readonly takeTable: (kept: KeptTable, plan: RenderPlan) => string[];
+  /** Statements that give columns of a table their old values, none of which is an update in the eyes of stamps. */
+  readonly restore: (kept: KeptValues, table: Table, stamps: readonly Column[], plan: RenderPlan) => string[];
 }
 
 /** What one change adds to the ALTER TABLE of its table, and what must run before and after it. */
@@ -68,8 +89,10 @@ export interface Clauses {
  * references go · indexes and stamps go · tables go · columns and constraints go (in the old names) · renames ·
  * columns and constraints change and arrive · tables arrive · indexes and stamps arrive · references arrive.
  */
-export function renderByAlter({ before, after, changes: given }: RenderPlan, syntax: AlterSyntax): Block[] {
-  const changes = withLiftedParts(withLiftedComputed(given, before, after), before, after);
+export function renderByAlter(given: RenderPlan, syntax: AlterSyntax): Block[] {
+  const { before, after } = given;
+  const changes = withLiftedParts(withLiftedComputed(given.changes, before, after), before, after);
+  const plan = { ...given, changes };
   const tables = { before: tablesByAddress(before), after: tablesByAddress(after) };
   const arriving = new Set(
     changes.flatMap(change => (change.kind === "add table" ? [addressOf(change.table)] : [])),
@@ -81,9 +104,70 @@ export function renderByAlter({ before, after, changes: given }: RenderPlan, syn
   const named = [namespacesOf(before), namespacesOf(after)] as const;
   const define = (kind: Change["kind"]) =>
     each(changes, change =>
-      change.kind === kind && isOfDefinition(change) ? syntax.define(change, { before, after, changes }) : [],
+      change.kind === kind && isOfDefinition(change) ? syntax.define(change, plan) : [],
     );
+  const standing = standingStamps(before, stamps.dropped, start);
+  const restored = new Map(
+    after.tables.flatMap(table => {
+      const kept = restoredTo(plan, addressOf(table));
+      return kept.length > 0 ? [[addressOf(table), kept] as const] : [];
+    }),
+  );
+  const isRestored = (change: AddColumn) =>
+    restored
+      .get(change.table)
+      ?.some(({ columns }) => columns.some(({ column }) => column.name === change.column.name)) ?? false;
+  const isLate = (change: Change) =>
+    (change.kind === "add part" || change.kind === "alter part") && restored.has(change.table);
+  const arrive = (change: Change): Alteration | undefined => {
+    switch (change.kind) {
+      case "alter column":
+        return {
+          table: change.table,
+          ...syntax.alterColumn(change, now(change.table), standing(change.table)),
+        };
+      case "add column": {
+        const first = isRestored(change) ? { ...change, column: unfilled(change.column) } : change;
+        return { table: change.table, ...syntax.addColumn(first, now(change.table)) };
+      }
+      case "alter part":
+        return change.what === "index" || change.what === "foreign key"
+          ? undefined
+          : {
+              table: change.table,
+              first: [syntax.dropPart(change.what, change.before)],
+              clauses: [syntax.addPart(change.what, change.after as never)],
+            };
+      case "add part":
+        return change.what === "index" || change.what === "foreign key"
+          ? undefined
+          : { table: change.table, clauses: [syntax.addPart(change.what, change.value as never)] };
+      default:
+        return undefined;
+    }
+  };
+  // A part that waits for old values to come back is in their way, and in that of the columns' new types.
+  const makeWay = (change: Change): Alteration | undefined => {
+    const whole = arrive(change);
+    return whole?.first && { table: whole.table, first: whole.first, clauses: [] };
+  };
+  const complete = (change: Change): Alteration | undefined => {
+    if (isLate(change)) {
+      const { first: _, ...rest } = arrive(change) ?? {};
+      return "table" in rest ? rest : undefined;
+    }
+    if (change.kind !== "add column" || !isRestored(change)) return undefined;
+    const { table, column } = change;
+    const whole = { kind: "alter column", table, before: unfilled(column), after: column } as const;
+    return { table, ...syntax.alterColumn(whole, now(table), []) };
+  };
   return [
+    ...atticNamespaces(plan, "forward").map(name => ({
+      title: "make room in the attic",
+      statements: [syntax.createNamespace(name)],
+    })),
+    ...keepBlocks(plan, syntax.attic),
+    ...changedSinceBlocks(plan, syntax.attic),
     ...[...named[1]]
       .filter(name => !named[0].has(name))
       .map(name => ({ title: `add namespace ${name}`, statements: [syntax.createNamespace(name)] })),
@@ -102,9 +186,7 @@ export function renderByAlter({ before, after, changes: given }: RenderPlan, syn
       title: `drop the stamp of ${addressOf(table)}.${column.name}`,
       statements: syntax.dropStamp(table, column),
     })),
-    ...each(changes, change =>
-      change.kind === "drop table" ? [`DROP TABLE ${syntax.table(addressOf(change.table))}`] : [],
-    ),
+    ...changes.flatMap(change => (change.kind === "drop table" ? dropBlock(change.table, plan, syntax) : [])),
     // What is computed goes before what it is computed from.
     ...alterations(changes.filter(isDropOfComputed), syntax, dropColumnOf(syntax)),
     ...alterations(
@@ -131,28 +213,14 @@ export function renderByAlter({ before, after, changes: given }: RenderPlan, syn
         ? [syntax.renamePart(now(change.table), change.what, change.from, change.to)]
         : [],
     ),
-    ...alterations(changes, syntax, change => {
-      switch (change.kind) {
-        case "alter column":
-          return { table: change.table, ...syntax.alterColumn(change, now(change.table)) };
-        case "add column":
-          return { table: change.table, ...syntax.addColumn(change, now(change.table)) };
-        case "alter part":
-          return change.what === "index" || change.what === "foreign key"
-            ? undefined
-            : {
-                table: change.table,
-                first: [syntax.dropPart(change.what, change.before)],
-                clauses: [syntax.addPart(change.what, change.after as never)],
-              };
-        case "add part":
-          return change.what === "index" || change.what === "foreign key"
-            ? undefined
-            : { table: change.table, clauses: [syntax.addPart(change.what, change.value as never)] };
-        default:
-          return undefined;
-      }
-    }),
+    ...alterations(changes, syntax, change => (isLate(change) ? makeWay(change) : arrive(change))),
+    ...[...restored].flatMap(([address, kept]) =>
+      kept.map(each => ({
+        title: `restore ${each.columns.map(({ column }) => `${address}.${column.name}`).join(", ")} from the attic`,
+        statements: syntax.restore(each, now(address), standing(address), plan),
+      })),
+    ),
+    ...alterations(changes, syntax, complete),
     ...each(changes, change =>
       change.kind === "alter table"
         ? syntax.alterOptions(change.table, change.before.options, change.after.options)
@@ -162,6 +230,8 @@ export function renderByAlter({ before, after, changes: given }: RenderPlan, syn
     ...each(changes, change => {
       if (change.kind !== "add table") return [];
       const table = now(addressOf(change.table));
+      const kept = takenOut(plan, addressOf(table));
+      if (kept) return syntax.takeTable(kept, plan);
       return [
         ...syntax.createTable(table),
         ...table.indexes.map(index => syntax.createIndex(table, index)),
@@ -191,7 +261,56 @@ export function renderByAlter({ before, after, changes: given }: RenderPlan, syn
     ...[...named[0]]
       .filter(name => !named[1].has(name))
       .map(name => ({ title: `drop namespace ${name}`, statements: [syntax.dropNamespace(name)] })),
+    ...becameBlocks(plan, syntax.attic),
+    ...emptiedBlocks(plan, syntax.attic),
+    ...atticNamespaces(plan, "back").map(name => ({
+      title: "let go of the room in the attic",
+      statements: [syntax.dropNamespace(name)],
+    })),
   ];
+}
+
+/** A column before its old values are put into it: nothing is demanded of it, and it counts nothing. */
+function unfilled({ identity: _, ...column }: Column): Column {
+  return { ...column, nullable: true };
+}
+
+function dropBlock(dropped: Table, plan: RenderPlan, syntax: AlterSyntax): Block[] {
+  const address = addressOf(dropped);
+  const kept = putAway(plan, address);
+  if (!kept)
+    return [
+      {
+        title: titleOf({ kind: "drop table", table: dropped }),
+        statements: [`DROP TABLE ${syntax.table(address)}`],
+      },
+    ];
+  const gone = new Set(
+    plan.changes.flatMap(change =>
+      change.kind === "drop part" && change.what === "foreign key" && change.table === address
+        ? [change.value]
+        : [],
+    ),
+  );
+  const references = kept.table.foreignKeys.filter(each => ![...gone].some(part => equal(part, each)));
+  return [
+    { title: `put table ${address} into the attic`, statements: syntax.keepTable(kept, references, plan) },
+  ];
+}
+
+/** The columns of a table, by its address after, whose stamps are kept all the while. */
+function standingStamps(
+  { tables }: Schema,
+  dropped: readonly StampOf[],
+  start: StartNames,
+): (address: string) => Column[] {
+  const byAddress = new Map(tables.map(table => [addressOf(table), table]));
+  return address => {
+    const table = byAddress.get(start.table(address));
+    if (!table || start.tableArrives(address)) return [];
+    const gone = dropped.filter(each => each.table === table).map(({ column }) => column);
+    return table.columns.filter(column => column.stamp === "updated" && !gone.includes(column));
+  };
 }
 
 /** The namespaces that tables and definitions stand in, but for the usual one. */

@@ -1,5 +1,6 @@
 import type { Change } from "../change/types.js";
 import type { DataType, Index, PartKind, Rule, Schema } from "../schema/types.js";
+import type { Attic, AtticSyntax } from "./attic.js";
 import type { TokenRules } from "./tokens.js";
 
 /** One kind of database: everything the rest of the program asks about it. */
@@ -30,6 +31,7 @@ export interface Dialect {
   readonly attachments: (schema: Schema) => string[];
   /** The statements that carry out changes. */
   readonly render: (plan: RenderPlan) => Block[];
+  readonly attic: AtticSyntax;
   /** The queries that read its catalog: always as many, whatever the number of tables. */
   readonly catalogQueries: readonly string[];
   /** A query for tables that surely have no rows, name and namespace, where planning to count them takes long. */
@@ -63,6 +65,8 @@ export interface RenderPlan {
   readonly before: Schema;
   readonly after: Schema;
   readonly changes: readonly Change[];
+  /** What is put into the attic, or taken out of it; absent: nothing. */
+  readonly attic?: Attic;
 }
 
 /** Statements that belong together, under a heading. */

@@ -3,6 +3,8 @@ import { startNames, type StartNames } from "../change/start-names.js";
 import { columnsOfPart } from "../change/columns-used.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
 import type { ForeignKey } from "../schema/types.js";
+import { matchOf, restoredTo, type KeptValues } from "./attic.js";
+import { cutBy } from "./narrowing.js";
 import type { Dialect, RenderPlan } from "./dialect.js";
 import { renderExpression } from "./settle.js";
 
@@ -13,8 +15,11 @@ export interface Probe {
   readonly question: string;
   /** Gives one row with one number, `n`. Reads the database as it is before the changes. */
   readonly sql: string;
-  /** "refuses": the change fails while the number is not 0; "loses": so many rows or values go. */
-  readonly meaning: "refuses" | "loses";
+  /**
+   * "refuses": the change fails while the number is not 0; "loses": so many rows or values go; "keeps": so many go into
+   * the attic.
+   */
+  readonly meaning: "refuses" | "loses" | "keeps";
 }
 
 /** `12 rows of pieces without a title` */
@@ -26,10 +31,38 @@ export function sayCount(count: number, question: string): string {
 export function probes(plan: RenderPlan, dialect: Dialect): Probe[] {
   const start = startNames(plan.changes);
   const table = (address: string) => quoteAddress(start.table(address), dialect.quote);
-  return plan.changes.flatMap(change => {
-    const found = probeOf(change, { dialect, start, table });
-    return found ? [{ change, ...found }] : [];
-  });
+  const naming = { dialect, start, table, plan };
+  return plan.changes.flatMap(change =>
+    [probeOf(change, naming), probeOfCut(change, naming)].flatMap(found => {
+      if (!found) return [];
+      const keeps = plan.attic?.direction === "forward" && found.meaning === "loses";
+      return [{ change, ...found, ...(keeps && { meaning: "keeps" as const }) }];
+    }),
+  );
+}
+
+/** Values that the engine would cut or round to make them fit another type. */
+function probeOfCut(
+  change: Change,
+  { dialect, start, table, plan }: Naming,
+): Omit<Probe, "change"> | undefined {
+  if (change.kind !== "alter column" || change.convert !== undefined) return undefined;
+  const { before, after } = change;
+  const value = dialect.quote(start.column(change.table, after.name));
+  const cut = cutBy(dialect, before, after, value);
+  if (cut === undefined) return undefined;
+  // Where the attic has what they were turned from, nothing is lost.
+  const kept = restoredTo(plan, change.table).find(
+    each => each.kind === "values" && each.columns[0]!.column.name === after.name,
+  );
+  const since = kept
+    ? ` AND NOT EXISTS (SELECT 1 FROM ${quoteAddress(kept.place, dialect.quote)} AS k WHERE ${matchOf(kept.key, dialect.quote)})`
+    : "";
+  return {
+    question: `values of ${change.table}.${after.name} that would be cut or rounded`,
+    sql: `SELECT count(*) AS n FROM ${table(change.table)} AS t WHERE ${cut}${since}`,
+    meaning: "refuses",
+  };
 }
 
 interface Naming {
@@ -37,9 +70,11 @@ interface Naming {
   readonly start: StartNames;
   /** A table as it is called at the start, quoted. */
   readonly table: (address: string) => string;
+  readonly plan: RenderPlan;
 }
 
-function probeOf(change: Change, { dialect, start, table }: Naming): Omit<Probe, "change"> | undefined {
+function probeOf(change: Change, naming: Naming): Omit<Probe, "change"> | undefined {
+  const { dialect, start, table, plan } = naming;
   switch (change.kind) {
     case "drop table": {
       const address = addressOf(change.table);
@@ -62,6 +97,10 @@ function probeOf(change: Change, { dialect, start, table }: Naming): Omit<Probe,
       const { column } = change;
       if (column.nullable || change.fill || column.default || column.identity || column.computed)
         return undefined;
+      const kept = restoredTo(plan, change.table).find(({ columns }) =>
+        columns.some(each => each.column.name === column.name),
+      );
+      if (kept) return addedSince(change.table, column.name, kept, naming);
       return {
         question: `rows of ${change.table}, which have no value for the required ${column.name}`,
         sql: `SELECT count(*) AS n FROM ${table(change.table)}`,
@@ -79,19 +118,32 @@ function probeOf(change: Change, { dialect, start, table }: Naming): Omit<Probe,
       };
     }
     case "add part":
-      return probeOfPart(change, { dialect, start, table });
+      return probeOfPart(change, naming);
     case "alter part":
-      return probeOfPart({ ...change, kind: "add part", value: change.after } as AddPart, {
-        dialect,
-        start,
-        table,
-      });
+      return probeOfPart({ ...change, kind: "add part", value: change.after } as AddPart, naming);
     default:
       return undefined;
   }
 }
 
-function probeOfPart(change: AddPart, { dialect, start, table }: Naming): Omit<Probe, "change"> | undefined {
+/** Rows that came after the attic took the values of a required column: nothing says what theirs is. */
+function addedSince(
+  address: string,
+  column: string,
+  { place, key }: KeptValues,
+  { dialect, table }: Naming,
+): Omit<Probe, "change"> {
+  return {
+    question: `rows of ${address} added since, which have no value for the required ${column}`,
+    sql:
+      `SELECT count(*) AS n FROM ${table(address)} AS t ` +
+      `WHERE NOT EXISTS (SELECT 1 FROM ${quoteAddress(place, dialect.quote)} AS k WHERE ${matchOf(key, dialect.quote)})`,
+    meaning: "refuses",
+  };
+}
+
+function probeOfPart(change: AddPart, naming: Naming): Omit<Probe, "change"> | undefined {
+  const { dialect, start, table } = naming;
   const columns = columnsOfPart(change.what, change.value);
   if (columns.some(column => start.columnArrives(change.table, column))) return undefined;
   const quoted = (column: string) => dialect.quote(start.column(change.table, column));
@@ -127,7 +179,7 @@ function probeOfPart(change: AddPart, { dialect, start, table }: Naming): Omit<P
       };
     }
     case "foreign key":
-      return orphans(change.table, change.value, { dialect, start, table });
+      return orphans(change.table, change.value, naming);
     default:
       return change satisfies never;
   }

@@ -1,9 +1,11 @@
 import type { CatalogRow } from "../../core/dialect/dialect.js";
 import { postgres } from "../../core/dialect/postgres/index.js";
+import { atticViews } from "../../core/dialect/postgres/catalog.js";
+import { ATTIC } from "../../core/schema/own.js";
 import { Problem, problems } from "../../core/problems.js";
 import { dialectOf, type TargetSettings } from "../../project/settings.js";
 import { isTlsFailure } from "../tls.js";
-import { EngineError, type Database, type Trace, type Value } from "../database.js";
+import { Breakage, EngineError, type Database, type Trace, type Value } from "../database.js";
 
 /** Any number that others are unlikely to use: all runs of Emberset on one database take turns on it. */
 const LOCK_KEY = 4_136_982_057;
@@ -67,8 +69,17 @@ export function databaseOver(
         throw error;
       }
     },
-    // The server itself refuses what others' objects stand in the way of, and says which.
-    watch: async () => ({ restore: async () => undefined, inspect: async () => undefined }),
+    // The server itself refuses what others' objects stand in the way of, and says which; but views follow a table.
+    watch: async statements => ({
+      restore: async () => undefined,
+      inspect: async () => {
+        if (!statements.some(({ sql }) => sql.includes(ATTIC))) return;
+        const views = await query(atticViews);
+        if (views.length === 0) return;
+        const found = views.map(({ name, uses }) => `view ${String(name)} uses ${String(uses)}`);
+        throw new Breakage("objects", found, "they would go on reading a table that was put away");
+      },
+    }),
     readCatalog: async () => {
       // Sent at once: while rows of one are read here, the server works out the next.
       const sql = postgres.catalogQueries.join(";\n");

@@ -136,6 +136,8 @@ const REMEDIES: Readonly<Record<string, string>> = {
     "some rows have no value for a required column; fill them, or give the field a `default` or `fill` and draft again",
   SQLITE_CONSTRAINT_CHECK: "some rows break a check; correct them, then run again",
   SQLITE_CONSTRAINT_FOREIGNKEY: "some rows refer to nothing; correct or remove them, then run again",
+  SQLITE_MISMATCH:
+    "some values are not integers, as a key of that type must be; correct them, then run again",
   SQLITE_FULL: "the disk is full; make room, then run again",
 };
 

@@ -1,6 +1,8 @@
 import type { CatalogRow } from "../../core/dialect/dialect.js";
 import { quote } from "../../core/dialect/sqlite/expressions.js";
 import type { Statement } from "../../core/dialect/statements.js";
+import { withoutReferences } from "../../core/dialect/sqlite/without-references.js";
+import { isOwn } from "../../core/schema/own.js";
 import { Problem } from "../../core/problems.js";
 import { Breakage, type Database, type Watch } from "../database.js";
 
@@ -22,6 +24,7 @@ export async function watchSqlite(
 
   return {
     restore: async () => {
+      await freeAttic(database);
       const after = await readObjects(database);
       const names = new Set(after.map(({ name }) => name));
       const tables = new Set(after.flatMap(({ type, name }) => (type === "table" ? [name] : [])));
@@ -83,6 +86,27 @@ async function readObjects(database: Database): Promise<SchemaObject[]> {
     table: String(row["tbl_name"]),
     sql: row["sql"] === null ? undefined : String(row["sql"]),
   }));
+}
+
+/**
+ * A table in the attic must not hold on to rows that it refers to. Its references go from its text alone, which costs
+ * no pass over its rows.
+ */
+async function freeAttic(database: Database): Promise<void> {
+  const tables = (await readObjects(database)).filter(
+    ({ type, name, sql }) => type === "table" && isOwn({ name }) && sql !== undefined,
+  );
+  const bound = tables.flatMap(({ name, sql }) => {
+    const free = withoutReferences(sql!);
+    return free === sql ? [] : [{ name, free }];
+  });
+  if (bound.length === 0) return;
+  // https://sqlite.org/pragma.html#pragma_writable_schema
+  await database.runScripted("PRAGMA writable_schema = ON");
+  for (const { name, free } of bound) {
+    await database.run("UPDATE sqlite_schema SET sql = ? WHERE type = 'table' AND name = ?", free, name);
+  }
+  await database.runScripted("PRAGMA writable_schema = RESET");
 }
 
 /** What a script drops by name goes on purpose. */

@@ -11,6 +11,7 @@ import type {
 } from "../../schema/types.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../dialect.js";
 import { groupRows } from "../catalog-rows.js";
+import { ATTIC } from "../../schema/own.js";
 import { spellExpression } from "../settle.js";
 import { NOW } from "./expressions.js";
 import { asKey, asUnique, isPlainUnique, TOKENS } from "./settle.js";
@@ -40,6 +41,10 @@ export const catalogQueries = [
    UNION ALL SELECT LOWER(ROUTINE_TYPE), ROUTINE_NAME, NULL FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()
    UNION ALL SELECT 'event', EVENT_NAME, NULL FROM information_schema.EVENTS WHERE EVENT_SCHEMA = DATABASE()`,
 ];
+
+export const atticTables = `SELECT TABLE_NAME AS name, NULL AS namespace, DATA_LENGTH + INDEX_LENGTH AS bytes
+  FROM information_schema.TABLES
+  WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME LIKE '${ATTIC.replaceAll("_", "\\\\_")}%' ORDER BY TABLE_NAME`;
 
 /** What the catalog says; the lists are the answers to `catalogQueries`, in that order. */
 export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalog {

@@ -4,6 +4,8 @@ import { isOfDefinition, type Change } from "../../change/types.js";
 import { describeChange, titleOf } from "../../change/words.js";
 import { addressOf, quoteAddress, tablesByAddress } from "../../schema/address.js";
 import { equal } from "../../schema/canonical.js";
+import { cutName } from "../../schema/naming.js";
+import { ATTIC } from "../../schema/own.js";
 import {
   partsOf,
   type Column,
@@ -14,13 +16,29 @@ import {
   type PartKind,
   type Parts,
   type Schema,
+  type SqlText,
   type Table,
 } from "../../schema/types.js";
 import { startNames } from "../../change/start-names.js";
+import {
+  atticWords,
+  becameBlocks,
+  changedSinceBlocks,
+  emptiedBlocks,
+  keepBlocks,
+  putAway,
+  restoredTo,
+  restoreText,
+  takenOut,
+  type AtticSyntax,
+  type KeptValues,
+} from "../attic.js";
 import type { Block, RenderPlan } from "../dialect.js";
 import { renderExpression } from "../settle.js";
+import { atticTables } from "./catalog.js";
 import { textFor } from "../../schema/sql-text.js";
 import { defaultText, literal, NOW, quote } from "./expressions.js";
+import { NAME_LIMIT } from "./settle.js";
 import { NAME } from "./types.js";
 
 /**
@@ -28,7 +46,8 @@ import { NAME } from "./types.js";
  * ALTER TABLE, and looks only at the result; renames of columns are part of it. Each statement is committed by itself.
  * The order: references go · tables go · tables are renamed · tables are altered · tables arrive · references arrive.
  */
-export function render({ before, after, changes }: RenderPlan): Block[] {
+export function render(plan: RenderPlan): Block[] {
+  const { before, after, changes } = plan;
   const start = startNames(changes);
   const arriving = new Set(
     changes.flatMap(change => (change.kind === "add table" ? [addressOf(change.table)] : [])),
@@ -36,10 +55,13 @@ export function render({ before, after, changes }: RenderPlan): Block[] {
   const oldTables = tablesByAddress(before);
   const pairs = after.tables.flatMap(now => {
     const was = arriving.has(addressOf(now)) ? undefined : oldTables.get(start.table(addressOf(now)));
-    return was ? [{ was, now, ...namesBetween(now, changes) }] : [];
+    const restored = restoredTo(plan, addressOf(now));
+    return was ? [{ was, now, restored, ...namesBetween(now, changes) }] : [];
   });
   const lifted = liftReferences(pairs, before, after, arriving);
   return [
+    ...keepBlocks(plan, ATTIC_SYNTAX),
+    ...changedSinceBlocks(plan, ATTIC_SYNTAX),
     ...lifted.drops.map(({ address, foreignKey }) => ({
       title: `drop foreign key ${foreignKey.name} on ${address}`,
       statements: [
@@ -49,22 +71,20 @@ export function render({ before, after, changes }: RenderPlan): Block[] {
         ]),
       ],
     })),
-    ...changes.flatMap((change): Block[] =>
-      change.kind === "drop table"
-        ? [
-            {
-              title: describeChange(change),
-              statements: [`DROP TABLE ${quoteTable(addressOf(change.table))}`],
-            },
-          ]
-        : [],
-    ),
+    ...changes.flatMap((change): Block[] => {
+      if (change.kind !== "drop table") return [];
+      const address = addressOf(change.table);
+      const kept = putAway(plan, address);
+      return kept
+        ? [{ title: `put table ${address} into the attic`, statements: [moveText(address, kept.place)] }]
+        : [{ title: describeChange(change), statements: [`DROP TABLE ${quoteTable(address)}`] }];
+    }),
     ...changes.flatMap((change): Block[] =>
       change.kind === "rename table"
         ? [
             {
               title: describeChange(change),
-              statements: [`RENAME TABLE ${quoteTable(change.from)} TO ${quoteTable(change.to)}`],
+              statements: [moveText(change.from, change.to)],
             },
           ]
         : [],
@@ -72,7 +92,13 @@ export function render({ before, after, changes }: RenderPlan): Block[] {
     ...pairs.flatMap(pair => alterBlock(pair, changes)),
     ...changes.flatMap((change): Block[] => {
       if (change.kind !== "add table") return [];
-      const table = after.tables.find(each => addressOf(each) === addressOf(change.table))!;
+      const address = addressOf(change.table);
+      const kept = takenOut(plan, address);
+      if (kept)
+        return [
+          { title: `take table ${address} out of the attic`, statements: [moveText(kept.place, address)] },
+        ];
+      const table = after.tables.find(each => addressOf(each) === address)!;
       return [{ title: titleOf(change), statements: [tableText(table)] }];
     }),
     ...lifted.adds.map(({ address, foreignKeys }) => ({
@@ -84,7 +110,41 @@ export function render({ before, after, changes }: RenderPlan): Block[] {
         ),
       ],
     })),
+    ...becameBlocks(plan, ATTIC_SYNTAX),
+    ...emptiedBlocks(plan, ATTIC_SYNTAX),
   ];
+}
+
+/** Beside the other tables, in the same database. */
+function atticPlace(number: string, table: Table, column?: string): string {
+  return addressOf({ name: cutName(`${ATTIC}${number}_${atticWords(table, column)}`, NAME_LIMIT) });
+}
+
+export const ATTIC_SYNTAX: AtticSyntax = {
+  place: atticPlace,
+  tables: atticTables,
+  table: quoteTable,
+  quote,
+  typeOf,
+  same: (a, b) => `${a} <=> ${b}`,
+  moves,
+  deleteFrom: table => `DELETE k FROM ${table} AS k`,
+  updateFrom: ({ table, from, set, where }) =>
+    `UPDATE ${table} AS t JOIN ${from} AS k ON ${where} SET ${set.map(each => `t.${each}`).join(", ")}`,
+};
+
+/** A new name costs no pass over the rows; indexes, checks and triggers go along. */
+function moveText(from: string, to: string): string {
+  return `RENAME TABLE ${quoteTable(from)} TO ${quoteTable(to)}`;
+}
+
+function moves({ stamp, options }: Column): boolean {
+  return stamp === "updated" || options?.[NAME]?.["on update"] !== undefined;
+}
+
+/** Moments that the server keeps would say that somebody changed these rows. */
+function keptMoments({ columns }: Table, but: readonly string[]): string[] {
+  return columns.filter(column => !but.includes(column.name) && moves(column)).map(({ name }) => quote(name));
 }
 
 /**
@@ -117,15 +177,19 @@ export function scriptNotes(blocks: readonly Block[]): string[] {
 interface TablePair {
   readonly was: Table;
   readonly now: Table;
+  /** What it gets back from the attic. */
+  readonly restored: readonly KeptValues[];
   /** The names things have in the end, by those at the start. */
   readonly names: NameMap;
   /** The name a column had at the start. */
   readonly oldName: (column: string) => string;
   /** What old rows get in a column. */
   readonly fillOf: (column: string) => Default | undefined;
+  /** How the old values of a column, by its name in the end, become the new ones. */
+  readonly conversionOf: (column: string) => SqlText | undefined;
 }
 
-function namesBetween(now: Table, changes: readonly Change[]): Omit<TablePair, "was" | "now"> {
+function namesBetween(now: Table, changes: readonly Change[]): Omit<TablePair, "was" | "now" | "restored"> {
   const start = startNames(changes);
   const tables = new Map(
     changes.flatMap(change => (change.kind === "rename table" ? [[start.table(change.to), change.to]] : [])),
@@ -156,6 +220,12 @@ function namesBetween(now: Table, changes: readonly Change[]): Omit<TablePair, "
       );
       return change && "fill" in change ? change.fill : undefined;
     },
+    conversionOf: column =>
+      changes.flatMap(change =>
+        change.kind === "alter column" && change.table === addressOf(now) && change.after.name === column
+          ? [change.convert]
+          : [],
+      )[0],
   };
 }
 
@@ -200,17 +270,15 @@ function liftReferences(
 }
 
 function isAltered(pair: TablePair): boolean {
-  const { clauses } = alterClauses(pair);
-  return clauses.some(clause => !clause.startsWith("COMMENT"));
+  const { clauses, between } = alterClauses(pair);
+  return between.length > 0 || clauses.some(clause => !clause.startsWith("COMMENT"));
 }
 
 function alterBlock(pair: TablePair, changes: readonly Change[]): Block[] {
-  const { before, clauses, afterwards } = alterClauses(pair);
+  const { before, clauses, between, afterwards } = alterClauses(pair);
   const address = addressOf(pair.now);
-  const statements = [
-    ...before,
-    ...[clauses, afterwards].filter(list => list.length > 0).map(list => alterText(address, list)),
-  ];
+  const alter = (list: readonly string[]) => (list.length > 0 ? [alterText(address, list)] : []);
+  const statements = [...before, ...alter(clauses), ...between, ...alter(afterwards)];
   if (statements.length === 0) return [];
   const from = addressOf(pair.was);
   const about = changes.filter(change => {
@@ -230,28 +298,63 @@ function alterBlock(pair: TablePair, changes: readonly Change[]): Block[] {
     : [{ title: `alter table ${address}`, details: titles, statements }];
 }
 
-/** What one ALTER TABLE does, what must be done to its rows before, and what a second one does. */
-function alterClauses({ was, now, names, oldName, fillOf }: TablePair): {
+/**
+ * What one ALTER TABLE does, what must be done to its rows before it, and between it and a second one, and what that
+ * does.
+ */
+function alterClauses({ was, now, names, oldName, fillOf, conversionOf, restored: kept }: TablePair): {
   before: string[];
   clauses: string[];
+  between: string[];
   afterwards: string[];
 } {
   const address = addressOf(now);
   const [before, clauses, afterwards]: [string[], string[], string[]] = [[], [], []];
-  if (was === now) return { before, clauses, afterwards };
-  const added: string[] = [];
+  const added: {
+    kind: Exclude<PartKind, "foreign key">;
+    part: Parts[PartKind];
+    columns: readonly string[];
+  }[] = [];
+  const back = new Set(kept.flatMap(({ columns }) => columns.map(({ column }) => column.name)));
+  const between = kept.map(each =>
+    restoreText(each, ATTIC_SYNTAX, [
+      ...each.columns.map(({ column: { name } }) => `${quote(name)} = k.${quote(name)}`),
+      ...keptMoments(
+        now,
+        each.columns.map(({ column }) => column.name),
+      ).map(name => `${name} = t.${name}`),
+    ]),
+  );
+  if (was === now && kept.length === 0 && !now.columns.some(({ name }) => conversionOf(name) !== undefined))
+    return { before, clauses, between, afterwards };
+  // What is about columns that get their values in between waits for these.
+  const late = new Set([
+    ...back,
+    ...now.columns.flatMap(column => {
+      const old = was.columns.find(({ name }) => name === oldName(column.name));
+      const filled = old?.nullable && !column.nullable && typeOf(old) !== typeOf(column);
+      return filled && fillOf(column.name) ? [column.name] : [];
+    }),
+  ]);
   const remade = new Set(
     now.columns.filter(column => {
       const old = was.columns.find(({ name }) => name === oldName(column.name));
-      return old !== undefined && mustBeRemade(renameInColumn(old, addressOf(was), names), column);
+      if (old === undefined) return false;
+      return (
+        conversionOf(column.name) !== undefined ||
+        mustBeRemade(renameInColumn(old, addressOf(was), names), column)
+      );
     }),
   );
   const remadeNames = new Set([...remade].map(({ name }) => name));
   for (const kind of ["check", "index", "unique", "key"] as const) {
     const { drops, adds } = partClauses(kind, { was, now, names }, remadeNames);
     clauses.push(...drops);
-    added.push(...adds);
+    added.push(...adds.map(part => ({ kind, part, columns: columnsOfPart(kind, part) })));
   }
+  const isLate = ({ columns }: { readonly columns: readonly string[] }) =>
+    columns.some(name => late.has(name));
+  const lateKey = new Set(added.filter(isLate).flatMap(({ columns }) => columns));
   const [oldOptions, options] = [was.options?.[NAME] ?? {}, now.options?.[NAME] ?? {}];
   if (oldOptions["collation"] && !options["collation"]) {
     const text = literal(`${alterText(address, ["COLLATE "])}`);
@@ -273,6 +376,28 @@ function alterClauses({ was, now, names, oldName, fillOf }: TablePair): {
         .slice(at)
         .every(({ name }) => !was.columns.some(each => each.name === oldName(name)));
       const place = last ? "" : at === 0 ? " FIRST" : ` AFTER ${quote(now.columns[at - 1]!.name)}`;
+      const conversion = conversionOf(column.name);
+      if (conversion !== undefined) {
+        const aside: Column = {
+          ...unfilled(column),
+          name: cutName(`emberset_new_${column.name}`, NAME_LIMIT),
+        };
+        const converted = renderExpression(conversion, NAME, name => quote(oldName(name)));
+        const fill = column.nullable ? undefined : fillOf(column.name);
+        const value = fill ? `coalesce(${converted}, ${fillText(fill)})` : converted;
+        const moments = keptMoments(was, [oldName(column.name)]).map(moment => `, ${moment} = ${moment}`);
+        before.push(
+          alterText(address, [`ADD COLUMN ${columnText(aside, withoutChecks(now))}`]),
+          `UPDATE ${quoteTable(address)} SET ${quote(aside.name)} = ${value}${moments.join("")}`,
+        );
+        clauses.push(`CHANGE COLUMN ${quote(aside.name)} ${columnText(column, now)}${place}`);
+        continue;
+      }
+      if (back.has(column.name)) {
+        clauses.push(`ADD COLUMN ${columnText(unfilled(column), withoutChecks(now))}${place}`);
+        afterwards.push(`MODIFY COLUMN ${columnText(column, now)}`);
+        continue;
+      }
       const fill = column.nullable || column.computed ? undefined : fillOf(column.name);
       const filled: Column = fill ? { ...column, default: { kind: "sql", sql: fillText(fill) } } : column;
       clauses.push(`ADD COLUMN ${columnText(filled, now)}${place}`);
@@ -285,27 +410,45 @@ function alterClauses({ was, now, names, oldName, fillOf }: TablePair): {
       equal(check && renameInPart("check", check, addressOf(was), names), stated(now, column.name));
     if (old.name !== column.name || !same) {
       const fill = old.nullable && !column.nullable ? fillOf(column.name) : undefined;
+      // A fill is a value of the column as it is to be.
+      const retyped = typeOf(old) !== typeOf(column);
       if (fill) {
         const name = quote(old.name);
-        // Moments that the server keeps would say that somebody changed these rows.
-        const kept = was.columns
-          .filter(each => each !== old && (each.stamp === "updated" || each.options?.[NAME]?.["on update"]))
-          .map(each => `, ${quote(each.name)} = ${quote(each.name)}`)
-          .join("");
-        before.push(
-          `UPDATE ${quoteTable(address)} SET ${name} = ${fillText(fill)}${kept} WHERE ${name} IS NULL`,
-        );
+        const moments = keptMoments(was, [old.name]).map(moment => `, ${moment} = ${moment}`);
+        const update = (called: string) =>
+          `UPDATE ${quoteTable(address)} SET ${called} = ${fillText(fill)}${moments.join("")} WHERE ${called} IS NULL`;
+        if (retyped) between.push(update(quote(column.name)));
+        else before.push(update(name));
       }
       if (needsText(old, column))
         before.push(alterText(address, [`MODIFY COLUMN ${columnText(asText(old))}`]));
       const verb = old.name === column.name ? "MODIFY COLUMN" : `CHANGE COLUMN ${quote(old.name)}`;
-      clauses.push(`${verb} ${columnText(column, now)}`);
+      const last = `MODIFY COLUMN ${columnText(column, now)}`;
+      if (fill && retyped) {
+        clauses.push(`${verb} ${columnText(unfilled(column), withoutChecks(now))}`);
+        afterwards.push(last);
+      } else if (column.identity && lateKey.has(column.name)) {
+        // It counts only as part of a key.
+        const { identity: _, ...plain } = column;
+        clauses.push(`${verb} ${columnText(plain, now)}`);
+        afterwards.push(last);
+      } else clauses.push(`${verb} ${columnText(column, now)}`);
     }
   }
-  clauses.push(...added);
+  for (const part of added)
+    (isLate(part) ? afterwards : clauses).push(`ADD ${partText(part.kind, part.part)}`);
   clauses.push(...optionClauses(oldOptions, options));
   if (was.note !== now.note) clauses.push(`COMMENT = ${literal(now.note ?? "")}`);
-  return { before, clauses, afterwards };
+  return { before, clauses, between, afterwards };
+}
+
+/** A column before values are put into it: nothing is demanded of it, and it counts nothing. */
+function unfilled({ identity: _, ...column }: Column): Column {
+  return { ...column, nullable: true };
+}
+
+function withoutChecks(table: Table): Table {
+  return { ...table, checks: [] };
 }
 
 /** What differs of a table's engine, character set and settings; a setting that goes gets its usual value. */
@@ -382,7 +525,7 @@ function partClauses(
     if (!twin) drops.push(dropText(kind, part));
     else if (!same) renames.push(`RENAME INDEX ${quote(part.name)} TO ${quote(twin.name)}`);
   }
-  return { drops: [...drops, ...renames], adds: [...left].map(part => `ADD ${partText(kind, part)}`) };
+  return { drops: [...drops, ...renames], adds: [...left] };
 }
 
 function dropText(kind: Exclude<PartKind, "foreign key">, part: Parts[PartKind]): string {

@@ -13,14 +13,16 @@ import type {
   Table,
 } from "../../schema/types.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../dialect.js";
+import { ATTIC } from "../../schema/own.js";
 import { groupRows } from "../catalog-rows.js";
 import { spellExpression } from "../settle.js";
 import { quote, sequenceName, stampName } from "./expressions.js";
 import { TOKENS } from "./settle.js";
 import { NAME, shortType } from "./types.js";
 
-/** What is not the server's own, nor another session's, nor an extension's. */
-const USERS = "n.nspname <> 'information_schema' AND n.nspname NOT LIKE 'pg\\_%'";
+/** What is not the server's own, nor another session's, nor an extension's, nor put away. */
+const IN_ATTIC = `n.nspname LIKE '${ATTIC.replaceAll("_", "\\_")}%'`;
+const USERS = `n.nspname <> 'information_schema' AND n.nspname NOT LIKE 'pg\\_%' AND NOT (${IN_ATTIC})`;
 const NOT_EXTENSION = (catalog: string, oid: string) =>
   `NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.classid = '${catalog}'::regclass AND d.objid = ${oid} AND d.deptype = 'e')`;
 const PLACE = "n.nspname AS namespace, n.nspname = current_schema() AS here";
@@ -142,6 +144,16 @@ export const catalogQueries = [
 export const emptyTables = `SELECT c.relname AS name, NULLIF(n.nspname, current_schema()) AS namespace
   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
   WHERE c.relkind = 'r' AND ${USERS} AND pg_relation_size(c.oid) = 0`;
+
+export const atticTables = `SELECT c.relname AS name, n.nspname AS namespace, pg_total_relation_size(c.oid) AS bytes
+  FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+  WHERE c.relkind IN ('r', 'p') AND ${IN_ATTIC} ORDER BY 2, 1`;
+
+/** Views that have followed a table into the attic: https://www.postgresql.org/docs/15/catalog-pg-depend.html */
+export const atticViews = `SELECT DISTINCT v.relname AS name, c.relname AS uses
+  FROM pg_depend d JOIN pg_rewrite r ON r.oid = d.objid JOIN pg_class v ON v.oid = r.ev_class
+  JOIN pg_class c ON c.oid = d.refobjid JOIN pg_namespace n ON n.oid = c.relnamespace
+  WHERE d.classid = 'pg_rewrite'::regclass AND d.refclassid = 'pg_class'::regclass AND v.oid <> c.oid AND ${IN_ATTIC}`;
 
 /** What the catalog says; the lists are the answers to `catalogQueries`, in that order. */
 export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalog {

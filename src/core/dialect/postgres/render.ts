@@ -1,6 +1,13 @@
-import type { AddColumn, AlterColumn, DefinitionChange } from "../../change/types.js";
+import {
+  isOfDefinition,
+  type AddColumn,
+  type AlterColumn,
+  type DefinitionChange,
+} from "../../change/types.js";
 import { addressOf, parseAddress, quoteAddress } from "../../schema/address.js";
 import { equal } from "../../schema/canonical.js";
+import { cutName } from "../../schema/naming.js";
+import { ATTIC } from "../../schema/own.js";
 import type {
   Column,
   Default,
@@ -16,24 +23,142 @@ import type {
   Table,
 } from "../../schema/types.js";
 import { renderByAlter, type AlterSyntax, type Clauses } from "../alter.js";
+import { restoreText, type AtticSyntax, type KeptTable, type KeptValues } from "../attic.js";
 import type { Block, RenderPlan } from "../dialect.js";
 import { renderExpression } from "../settle.js";
+import { atticTables } from "./catalog.js";
 import { textFor } from "../../schema/sql-text.js";
 import { defaultText, literal, NAME_LIMIT, quote, sequenceName, stampName } from "./expressions.js";
 import { NAME } from "./types.js";
 
 /** The statements of a plan: https://www.postgresql.org/docs/15/sql-altertable.html */
 export function render(plan: RenderPlan): Block[] {
-  return renderByAlter(plan, SYNTAX);
+  return renderByAlter(plan, { ...SYNTAX, attic: atticOf(plan) });
 }
 
 /** PostgreSQL never takes anything along unasked. */
+/** A namespace for each migration, and for each namespace it takes tables from: all that hangs on a table fits in. */
+function atticPlace(number: string, table: Table, column?: string): string {
+  const namespace = [`${ATTIC}${number}`, table.namespace].filter(Boolean).join("_");
+  const name = column === undefined ? table.name : `${table.name}_${column}`;
+  return addressOf({ namespace: cutName(namespace, NAME_LIMIT), name: cutName(name, NAME_LIMIT) });
+}
+
 export function attachments(_schema: Schema): string[] {
   return [];
 }
 
 export function scriptNotes(_blocks: readonly Block[]): string[] {
   return [];
+}
+
+export const ATTIC_SYNTAX: AtticSyntax = {
+  place: atticPlace,
+  tables: atticTables,
+  table: quoteTable,
+  quote,
+  typeOf,
+  // Not every type can be compared by itself.
+  same: (a, b) => `${a}::text IS NOT DISTINCT FROM ${b}::text`,
+  deleteFrom: table => `DELETE FROM ${table} AS k`,
+  updateFrom: ({ table, from, set, where }) =>
+    `UPDATE ${table} AS t SET ${set.join(", ")} FROM ${from} AS k WHERE ${where}`,
+};
+
+/** The attic as a plan needs it: values of a type that it changes or drops are kept as texts. */
+function atticOf(plan: RenderPlan): AtticSyntax {
+  return {
+    ...ATTIC_SYNTAX,
+    keepable: column => {
+      const array = changedType(column, plan);
+      const name = quote(column.name);
+      return array === undefined ? name : `${name}::text${array} AS ${name}`;
+    },
+  };
+}
+
+/** `[]` for each dimension where a column is of a type that the plan does not leave as it is; undefined elsewhere. */
+function changedType(column: Column, { changes }: RenderPlan): string | undefined {
+  const [, base = "", array = ""] = /^(.*?)((?:\[\])*)$/.exec(typeOf(column)) ?? [];
+  const changed = changes.some(change => {
+    if (!isOfDefinition(change)) return false;
+    const address = addressOf("before" in change ? change.before : change.definition);
+    return base === typeName(address) || base === quoteTable(address);
+  });
+  return changed ? array : undefined;
+}
+
+/** Whether a table can be moved into the attic as it is, and stay there whatever becomes of the types beside it. */
+function canMove(table: Table, { changes, attic }: RenderPlan): boolean {
+  const text = JSON.stringify(table);
+  // What is only there afterwards, seen from before the migration, is nothing the table can hang on.
+  const arrives = attic?.direction === "back" ? "drop definition" : "add definition";
+  return !changes.some(
+    change =>
+      isOfDefinition(change) &&
+      change.kind !== arrives &&
+      text.includes(
+        JSON.stringify(("before" in change ? change.before : change.definition).name).slice(1, -1),
+      ),
+  );
+}
+
+/** What is moved takes its indexes, constraints and counters along, and none of its rows is touched. */
+function keepTable(
+  { table, place }: KeptTable,
+  references: readonly ForeignKey[],
+  plan: RenderPlan,
+): string[] {
+  const address = addressOf(table);
+  if (!canMove(table, plan)) {
+    const { keepable } = atticOf(plan);
+    const columns = table.columns.filter(({ computed }) => !computed).map(column => keepable!(column));
+    return [
+      `CREATE TABLE ${quoteTable(place)} AS SELECT ${columns.join(", ")} FROM ${quoteTable(address)}`,
+      `DROP TABLE ${quoteTable(address)}`,
+    ];
+  }
+  const dropped = references.map(({ name }) => `DROP CONSTRAINT ${quote(name)}`);
+  return [
+    ...(dropped.length > 0 ? [alterTable(address, dropped.join(", "))] : []),
+    ...renameTable(address, place, table),
+  ];
+}
+
+function takeTable({ table, place }: KeptTable, plan: RenderPlan): string[] {
+  if (canMove(table, plan)) return renameTable(place, addressOf(table), table);
+  const columns = table.columns.filter(({ computed }) => !computed);
+  const values = columns.map(column => {
+    const name = quote(column.name);
+    return changedType(column, plan) === undefined ? name : `${name}::${typeOf(column)}`;
+  });
+  return [
+    ...createTable(table),
+    `INSERT INTO ${quoteTable(addressOf(table))} (${columns.map(({ name }) => quote(name)).join(", ")}) ` +
+      `OVERRIDING SYSTEM VALUE SELECT ${values.join(", ")} FROM ${quoteTable(place)}`,
+    ...columns.filter(({ identity }) => identity).map(column => countOn(addressOf(table), column)),
+    `DROP TABLE ${quoteTable(place)}`,
+    ...table.indexes.map(index => createIndex(table, index)),
+    ...notes(table, table.columns, true),
+  ];
+}
+
+function restore(kept: KeptValues, table: Table, stamps: readonly Column[], plan: RenderPlan): string[] {
+  const set = kept.columns.map(({ column }) => {
+    const name = quote(column.name);
+    const cast = changedType(column, plan) === undefined ? "" : `::${typeOf(column)}`;
+    return `${name} = k.${name}${cast}`;
+  });
+  return unstamped(table, stamps, restoreText(kept, ATTIC_SYNTAX, set));
+}
+
+/** An update that leaves the moments of the last update as they are. */
+function unstamped(table: Table, stamps: readonly Column[], update: string): string[] {
+  const triggers = (verb: string) =>
+    stamps.map(({ name }) =>
+      alterTable(addressOf(table), `${verb} TRIGGER ${quote(stampName(table.name, name))}`),
+    );
+  return [...triggers("DISABLE"), update, ...triggers("ENABLE")];
 }
 
 const SYNTAX: AlterSyntax = {
@@ -70,6 +195,10 @@ const SYNTAX: AlterSyntax = {
       `DROP FUNCTION ${quoteBeside(table, name)}()`,
     ];
   },
+  attic: ATTIC_SYNTAX,
+  keepTable,
+  takeTable,
+  restore,
 };
 
 function quoteTable(address: string): string {
@@ -471,10 +600,15 @@ function addColumn({ column, fill, table }: AddColumn): Clauses {
   };
 }
 
-function alterColumn(change: AlterColumn): Clauses {
-  const { before, after, fill } = change;
+function alterColumn(change: AlterColumn, table: Table, stamps: readonly Column[]): Clauses {
+  const { before, after, fill, convert } = change;
   const name = quote(after.name);
-  const retyped = typeOf(before) !== typeOf(after) || before.collation !== after.collation;
+  const retyped =
+    typeOf(before) !== typeOf(after) || before.collation !== after.collation || convert !== undefined;
+  const converted =
+    convert === undefined
+      ? castText(before, after)
+      : `(${renderExpression(convert, NAME, quote)})::${typeOf(after)}`;
   const [had, has] = [defaultOf(before), defaultOf(after)];
   const redefaulted = had !== has;
   const [counted, counts] = [counterOf(before), counterOf(after)];
@@ -482,12 +616,17 @@ function alterColumn(change: AlterColumn): Clauses {
   const [was, is] = [isIdentity(before), isIdentity(after)];
   const collate = after.collation ? ` COLLATE ${quote(textFor(after.collation, NAME) ?? "")}` : "";
   const fills = fill && before.nullable && !after.nullable;
+  const value = fills ? `coalesce(${converted}, ${fillText(fill)})` : converted;
   const column = `ALTER COLUMN ${name}`;
   const owner = `ALTER TABLE ${quoteTable(change.table)}`;
   return {
     before: [
-      ...(fills
-        ? [`UPDATE ${quoteTable(change.table)} SET ${name} = ${castFill(before, fill)} WHERE ${name} IS NULL`]
+      ...(fills && !retyped
+        ? unstamped(
+            table,
+            stamps,
+            `UPDATE ${quoteTable(change.table)} SET ${name} = ${fillText(fill)} WHERE ${name} IS NULL`,
+          )
         : []),
       // It keeps the values it was computed to; a column that becomes computed is dropped and made anew instead.
       ...(before.computed && !after.computed ? [`${owner} ${column} DROP EXPRESSION`] : []),
@@ -498,7 +637,7 @@ function alterColumn(change: AlterColumn): Clauses {
     clauses: [
       // A default of the old type may not fit the new one while it changes.
       ...(had !== undefined && (redefaulted || retyped) ? [`${column} DROP DEFAULT`] : []),
-      ...(retyped ? [`${column} TYPE ${typeOf(after)}${collate} USING ${castText(before, after)}`] : []),
+      ...(retyped ? [`${column} TYPE ${typeOf(after)}${collate} USING ${value}`] : []),
       ...(has !== undefined && (redefaulted || retyped) ? [`${column} SET DEFAULT ${has}`] : []),
       ...(before.nullable && !after.nullable ? [`${column} SET NOT NULL`] : []),
       ...(!before.nullable && after.nullable ? [`${column} DROP NOT NULL`] : []),
@@ -536,11 +675,6 @@ function countOn(table: string, column: Column): string {
   return `SELECT setval(pg_get_serial_sequence(${owner}, ${name}), ${next}, false)`;
 }
 
-/** The fill is a value of the column as it is before its type changes. */
-function castFill(before: Column, fill: Default): string {
-  return `CAST(${fillText(fill)} AS ${typeOf(before)})`;
-}
-
 /** Types that no cast leads between go by way of text. */
 function castText(before: Column, after: Column): string {
   const name = quote(after.name);
@@ -549,6 +683,8 @@ function castText(before: Column, after: Column): string {
     return to === "bytea" ? `convert_to(${name}::text, 'UTF8')::${to}` : `encode(${name}, 'escape')::${to}`;
   }
   const textual = /^(?:text|varchar|char)/;
+  // A cast that is written down cuts what is too long; the one on the way into a column refuses it.
+  if (/^(?:varchar|char)/.test(to)) return textual.test(from) ? name : `${name}::text`;
   const number = /^(?:smallint|integer|bigint|real|double precision|numeric)/;
   const direct = textual.test(from) || textual.test(to) || (number.test(from) && number.test(to));
   return direct ? `${name}::${to}` : `${name}::text::${to}`;

@@ -1,3 +1,4 @@
+import { ATTIC } from "../../schema/own.js";
 import { addressOf } from "../../schema/address.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../dialect.js";
 import type { Column, ForeignKey, Index, Schema, Table } from "../../schema/types.js";
@@ -10,6 +11,10 @@ export const catalogQueries = [
   // The tables that a virtual table keeps its own things in: https://sqlite.org/pragma.html#pragma_table_list
   "SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'shadow'",
 ];
+
+/** Pages by https://sqlite.org/dbstat.html */
+export const atticTables = `SELECT name, NULL AS namespace, (SELECT sum(pgsize) FROM dbstat WHERE dbstat.name = t.name) AS bytes
+  FROM sqlite_schema AS t WHERE type = 'table' AND name GLOB '${ATTIC}*' ORDER BY name`;
 
 /** A table whose indexes and stamps are still to come. */
 type TableDraft = Omit<Table, "indexes" | "columns"> & {

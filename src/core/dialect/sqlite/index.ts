@@ -2,7 +2,7 @@ import type { Dialect } from "../dialect.js";
 import { catalogQueries, readCatalog } from "./catalog.js";
 import { literal, quote } from "./expressions.js";
 import { raise, unspell } from "./raise.js";
-import { attachments, render, scriptNotes } from "./render.js";
+import { ATTIC_SYNTAX, attachments, render, scriptNotes } from "./render.js";
 import { reserved } from "./reserved.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
@@ -21,6 +21,7 @@ export const sqlite: Dialect = {
   raise,
   unspell,
   attachments,
+  attic: ATTIC_SYNTAX,
   render,
   scriptNotes,
   catalogQueries,

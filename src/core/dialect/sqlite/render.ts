@@ -2,6 +2,7 @@ import { columnsOfComputed, columnsOfPart } from "../../change/columns-used.js";
 import { isOfDefinition, type AddColumn, type AddPart, type Change } from "../../change/types.js";
 import { describeChange, differsBeyondNote, titleOf } from "../../change/words.js";
 import { addressOf, parseAddress, tablesByAddress } from "../../schema/address.js";
+import { ATTIC } from "../../schema/own.js";
 import {
   PART_KINDS,
   partsOf,
@@ -14,8 +15,22 @@ import {
   type Table,
   type Unique,
 } from "../../schema/types.js";
+import {
+  atticWords,
+  becameBlocks,
+  changedSinceBlocks,
+  emptiedBlocks,
+  keepBlocks,
+  putAway,
+  restoredTo,
+  takenOut,
+  type AtticSyntax,
+  type KeptTable,
+  type KeptValues,
+} from "../attic.js";
 import type { Block, RenderPlan } from "../dialect.js";
 import { renderExpression } from "../settle.js";
+import { atticTables } from "./catalog.js";
 import { textFor } from "../../schema/sql-text.js";
 import { defaultSqlText, literal, quote, stampTrigger, stampTriggerName } from "./expressions.js";
 import { NAME } from "./types.js";
@@ -28,7 +43,8 @@ import { NAME } from "./types.js";
  * References are not enforced while a migration runs, and checked before it is committed, so a reference may point
  * to a table that arrives later.
  */
-export function render({ before, after, changes }: RenderPlan): Block[] {
+export function render(plan: RenderPlan): Block[] {
+  const { before, after, changes } = plan;
   const tables = { before: tablesByAddress(before), after: tablesByAddress(after) };
   const drops = changes.filter(change => change.kind === "drop table");
   const adds = changes.filter(change => change.kind === "add table");
@@ -38,15 +54,23 @@ export function render({ before, after, changes }: RenderPlan): Block[] {
     ...work,
     was: tables.before.get(work.from)!,
     now: tables.after.get(work.to)!,
+    restored: restoredTo(plan, work.to),
   }));
   const ways = works.map(work => ({ work, rebuilt: !canStay(work, changes) }));
 
   return [
+    ...keepBlocks(plan, ATTIC_SYNTAX),
+    ...changedSinceBlocks(plan, ATTIC_SYNTAX),
     ...ways.flatMap(({ work, rebuilt }) => clearBlocks(work, rebuilt)),
-    ...drops.map(change => ({
-      title: describeChange(change),
-      statements: [`DROP TABLE ${quoteTable(addressOf(change.table))}`],
-    })),
+    ...drops.map(change => {
+      const kept = putAway(plan, addressOf(change.table));
+      return kept
+        ? { title: `put table ${addressOf(change.table)} into the attic`, statements: keepTable(kept) }
+        : {
+            title: describeChange(change),
+            statements: [`DROP TABLE ${quoteTable(addressOf(change.table))}`],
+          };
+    }),
     ...changes.flatMap(change =>
       change.kind === "rename table"
         ? [
@@ -58,7 +82,45 @@ export function render({ before, after, changes }: RenderPlan): Block[] {
         : [],
     ),
     ...ways.flatMap(({ work, rebuilt }) => (rebuilt ? rebuildBlocks(work) : alterBlocks(work))),
-    ...adds.map(change => createBlock(change, tables.after.get(addressOf(change.table))!)),
+    ...adds.map(change => {
+      const address = addressOf(change.table);
+      return createBlock(change, tables.after.get(address)!, takenOut(plan, address));
+    }),
+    ...becameBlocks(plan, ATTIC_SYNTAX),
+    ...emptiedBlocks(plan, ATTIC_SYNTAX),
+  ];
+}
+
+/** Beside the other tables: SQLite has no namespaces. */
+function atticPlace(number: string, table: Table, column?: string): string {
+  return addressOf({ name: `${ATTIC}${number}_${atticWords(table, column)}` });
+}
+
+export const ATTIC_SYNTAX: AtticSyntax = {
+  place: atticPlace,
+  tables: atticTables,
+  table: quoteTable,
+  quote,
+  typeOf,
+  same: (a, b) => `${a} IS ${b}`,
+  deleteFrom: table => `DELETE FROM ${table} AS k`,
+  updateFrom: ({ table, from, set, where }) =>
+    `UPDATE ${table} AS t SET ${set.join(", ")} FROM ${from} AS k WHERE ${where}`,
+};
+
+/**
+ * A new name costs no pass over the rows. Names of indexes and stamps are free again, and legacy_alter_table keeps
+ * views from following the table into the attic.
+ */
+function keepTable({ table, place }: KeptTable): string[] {
+  return [
+    ...table.indexes.map(({ name }) => `DROP INDEX ${quote(name)}`),
+    ...table.columns
+      .filter(({ stamp }) => stamp)
+      .map(({ name }) => `DROP TRIGGER ${quote(stampTriggerName(table.name, name))}`),
+    REBUILD_START,
+    `ALTER TABLE ${quote(table.name)} RENAME TO ${quoteTable(place)}`,
+    "PRAGMA legacy_alter_table = OFF",
   ];
 }
 
@@ -94,6 +156,8 @@ interface Work {
   readonly changes: readonly Change[];
   readonly was: Table;
   readonly now: Table;
+  /** What it gets back from the attic. */
+  readonly restored: readonly KeptValues[];
 }
 
 /** The changes by the table that stays; what happens to the parts of tables that come or go is in those tables. */
@@ -131,7 +195,8 @@ function worksOf(
 }
 
 /** Whether every change of a table can be made where it stands. */
-function canStay({ changes, was, now }: Work, all: readonly Change[]): boolean {
+function canStay({ changes, was, now, restored }: Work, all: readonly Change[]): boolean {
+  if (restored.length > 0) return false;
   const added = new Map(
     changes.filter(change => change.kind === "add column").map(change => [change.column.name, change]),
   );
@@ -147,7 +212,10 @@ function canStay({ changes, was, now }: Work, all: readonly Change[]): boolean {
       case "drop column":
         return canDropInPlace(change.column.name, was, all);
       case "alter column":
-        return !differsBeyondNote(withoutStamp(change.before), withoutStamp(change.after));
+        return (
+          change.convert === undefined &&
+          !differsBeyondNote(withoutStamp(change.before), withoutStamp(change.after))
+        );
       case "add part":
         return change.what === "index" || inlinePart(change, added);
       case "drop part":
@@ -320,7 +388,7 @@ function rebuildBlocks(work: Work): Block[] {
   const { to, changes, now } = work;
   const table = quoteTable(to);
   const scratch: Table = { ...now, name: `emberset_new_${now.name}` };
-  const { names, values } = movedColumns(work);
+  const { names, values, joins } = movedColumns(work);
   const done = changes.filter(({ kind }) => kind !== "rename column");
   const hasCounter = (each: Table) => each.columns.some(({ identity }) => identity === "serial");
   const counts = hasCounter(now) && hasCounter(work.was);
@@ -332,7 +400,7 @@ function rebuildBlocks(work: Work): Block[] {
       statements: [
         REBUILD_START,
         tableText(scratch, addressOf(now)),
-        `INSERT INTO ${quote(scratch.name)} (${names.join(", ")})\n  SELECT ${values.join(", ")} FROM ${table}`,
+        `INSERT INTO ${quote(scratch.name)} (${names.join(", ")})\n  SELECT ${values.join(", ")} FROM ${[table, ...joins].join("\n  ")}`,
         ...(counts ? sequenceStatements(now.name, scratch.name) : []),
         `DROP TABLE ${table}`,
         `ALTER TABLE ${quote(scratch.name)} RENAME TO ${table}`,
@@ -345,9 +413,16 @@ function rebuildBlocks(work: Work): Block[] {
 }
 
 /** Where the old rows' values come from, column by column; what is left to defaults is not named. */
-function movedColumns({ changes, now }: Work): { names: string[]; values: string[] } {
+function movedColumns({ changes, now, restored }: Work): {
+  names: string[];
+  values: string[];
+  joins: string[];
+} {
   const names: string[] = [];
   const values: string[] = [];
+  const kept = new Map(
+    restored.flatMap((each, at) => each.columns.map(({ column }, of) => [column.name, { at, of }])),
+  );
   for (const column of now.columns) {
     if (column.computed) continue;
     const added = changes.find(change => change.kind === "add column" && change.column.name === column.name);
@@ -357,13 +432,41 @@ function movedColumns({ changes, now }: Work): { names: string[]; values: string
     const fill =
       added?.kind === "add column" || altered?.kind === "alter column" ? (added ?? altered) : undefined;
     const filled = fill && "fill" in fill && fill.fill && !column.nullable ? fillText(fill.fill) : undefined;
-    if (added && filled === undefined) continue;
+    const attic = kept.get(column.name);
+    if (added && filled === undefined && !attic) continue;
     names.push(quote(column.name));
-    if (added) values.push(filled!);
-    else
-      values.push(filled === undefined ? quote(column.name) : `coalesce(${quote(column.name)}, ${filled})`);
+    const converted =
+      altered?.kind === "alter column" && altered.convert !== undefined
+        ? renderExpression(altered.convert, NAME, quote)
+        : quote(column.name);
+    const moved = filled === undefined ? converted : `coalesce(${converted}, ${filled})`;
+    const value = added ? (filled ?? ownValue(column)) : moved;
+    values.push(
+      attic ? `CASE WHEN emberset_found${attic.at} IS NULL THEN ${value} ELSE ${keptName(attic)} END` : value,
+    );
   }
-  return { names, values };
+  return { names, values, joins: restored.map(atticJoin) };
+}
+
+/** What a row gets in a column that arrives and about which nothing is said. */
+function ownValue(column: Column): string {
+  const value = defaultOf(column);
+  return column.identity || value === undefined ? "NULL" : value;
+}
+
+/** Brings the rows of the attic beside those of the table, under names that no column has. */
+function atticJoin({ key, columns, place }: KeptValues, at: number): string {
+  const named = [
+    `1 AS emberset_found${at}`,
+    ...key.map(({ was }, of) => `${quote(was)} AS emberset_key${at}_${of}`),
+    ...columns.map(({ column }, of) => `${quote(column.name)} AS ${keptName({ at, of })}`),
+  ];
+  const match = key.map(({ was }, of) => `emberset_key${at}_${of} = ${quote(was)}`);
+  return `LEFT JOIN (SELECT ${named.join(", ")} FROM ${quoteTable(place)}) ON ${match.join(" AND ")}`;
+}
+
+function keptName({ at, of }: { readonly at: number; readonly of: number }): string {
+  return `emberset_kept${at}_${of}`;
 }
 
 /** The counter of a serial key goes on where it stood, even past rows that are gone: https://sqlite.org/autoinc.html */
@@ -375,15 +478,29 @@ function sequenceStatements(table: string, scratch: string): string[] {
   ];
 }
 
-function createBlock(change: Change, table: Table): Block {
+function createBlock(change: Change, table: Table, kept?: KeptTable): Block {
   return {
-    title: titleOf(change),
+    title: kept ? `take table ${addressOf(table)} out of the attic` : titleOf(change),
     statements: [
       tableText(table, addressOf(table)),
+      ...(kept ? takeRows(kept, table) : []),
       ...table.indexes.map(index => indexText(table, index)),
       ...table.columns.filter(({ stamp }) => stamp).map(column => triggerText(table, column)),
     ],
   };
+}
+
+/** Its rows are moved into a table made anew: the one in the attic has no references any more. */
+function takeRows({ place }: KeptTable, table: Table): string[] {
+  const columns = list(table.columns.filter(({ computed }) => !computed).map(({ name }) => name));
+  const { name } = parseAddress(place);
+  return [
+    `INSERT INTO ${quote(table.name)} (${columns})\n  SELECT ${columns} FROM ${quote(name)}`,
+    ...(table.columns.some(({ identity }) => identity === "serial")
+      ? sequenceStatements(name, table.name)
+      : []),
+    `DROP TABLE ${quote(name)}`,
+  ];
 }
 
 /** `CREATE TABLE`; references to the table itself go by `address`, its name in the end. */

@@ -1,0 +1,88 @@
+import { matchOf, type Kept, type KeptTable, type KeptValues } from "../core/dialect/attic.js";
+import { addressOf, quoteAddress } from "../core/schema/address.js";
+import type { Table } from "../core/schema/types.js";
+import type { Database } from "./database.js";
+
+/** One table of a database's attic. */
+export interface AtticTable {
+  /** Its address. */
+  readonly place: string;
+  readonly rows: number;
+  /** What it takes on disk, indexes included; null where the engine does not tell. */
+  readonly bytes: number | null;
+}
+
+/** All that the attic of a database holds. */
+export async function readAttic(database: Database): Promise<AtticTable[]> {
+  const found = await database.rows(database.dialect.attic.tables);
+  const tables: AtticTable[] = [];
+  for (const { name, namespace, bytes } of found) {
+    const place = addressOf({
+      name: String(name),
+      ...(namespace !== null && { namespace: String(namespace) }),
+    });
+    const [row] = await database.rows(`SELECT count(*) AS n FROM ${quoted(place, database)}`);
+    tables.push({ place, rows: Number(row?.["n"]), bytes: bytes === null ? null : Number(bytes) });
+  }
+  return tables;
+}
+
+/** Takes all rows out of a table of the attic; the table stays, so that going back still finds it. */
+export async function emptyPlace(database: Database, place: string): Promise<void> {
+  const verb = database.dialect.name === "sqlite" ? "DELETE FROM" : "TRUNCATE TABLE";
+  await database.run(`${verb} ${quoted(place, database)}`);
+}
+
+/**
+ * Puts what is kept back where it was: rows that are not there, values where none stands. The attic keeps its own.
+ * @param target the table as it is now; its columns by the names they have now
+ * @returns how many rows came or got a value
+ */
+export async function copyBack(database: Database, kept: Kept, target: Table): Promise<number> {
+  return kept.kind === "table" ? copyRows(database, kept, target) : copyValues(database, kept, target);
+}
+
+async function copyRows(database: Database, { table, place }: KeptTable, target: Table): Promise<number> {
+  const { quote } = database.dialect;
+  const [from, to] = [quoted(place, database), quoted(addressOf(target), database)];
+  const columns = table.columns.filter(
+    ({ name, computed }) =>
+      !computed && target.columns.some(column => column.name === name && !column.computed),
+  );
+  const list = (alias: string) => columns.map(({ name }) => `${alias}${quote(name)}`).join(", ");
+  const key = (target.key?.columns ?? []).map(name => ({ was: name, now: name, retyped: false }));
+  const fresh =
+    key.length > 0 ? ` WHERE NOT EXISTS (SELECT 1 FROM ${to} AS t WHERE ${matchOf(key, quote)})` : "";
+  const before = await count(database, to);
+  const over = database.dialect.name === "postgres" ? " OVERRIDING SYSTEM VALUE" : "";
+  await database.run(`INSERT INTO ${to} (${list("")})${over} SELECT ${list("k.")} FROM ${from} AS k${fresh}`);
+  return (await count(database, to)) - before;
+}
+
+async function copyValues(database: Database, kept: KeptValues, target: Table): Promise<number> {
+  const { quote, attic } = database.dialect;
+  const [from, to] = [quoted(kept.place, database), quoted(addressOf(target), database)];
+  const [match, before] = [matchOf(kept.key, quote), await countMissing(database, kept, to)];
+  for (const { column } of kept.columns) {
+    const name = quote(column.name);
+    const where = `${match} AND t.${name} IS NULL`;
+    await database.run(attic.updateFrom({ table: to, from, set: [`${name} = k.${name}`], where }));
+  }
+  return before - (await countMissing(database, kept, to));
+}
+
+/** How many values of the kept columns are null in a table. */
+async function countMissing(database: Database, { columns }: KeptValues, table: string): Promise<number> {
+  const counts = columns.map(({ column }) => `count(*) - count(${database.dialect.quote(column.name)})`);
+  const [row] = await database.rows(`SELECT ${counts.join(" + ")} AS n FROM ${table}`);
+  return Number(row?.["n"]);
+}
+
+async function count(database: Database, table: string): Promise<number> {
+  const [row] = await database.rows(`SELECT count(*) AS n FROM ${table}`);
+  return Number(row?.["n"]);
+}
+
+function quoted(address: string, { dialect }: Database): string {
+  return quoteAddress(address, dialect.quote);
+}

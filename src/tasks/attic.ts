@@ -1,0 +1,226 @@
+import type { Kept, KeptValues } from "../core/dialect/attic.js";
+import { planFor } from "../core/dialect/plan.js";
+import { problems } from "../core/problems.js";
+import { addressOf, tablesByAddress } from "../core/schema/address.js";
+import { withoutOwn } from "../core/schema/own.js";
+import type { Change } from "../core/change/types.js";
+import { copyBack, emptyPlace, readAttic } from "../database/attic.js";
+import type { Database } from "../database/database.js";
+import { withDatabase } from "../database/open.js";
+import { showNumber, type Migration } from "../history/migration.js";
+import { keepingOf } from "../history/write.js";
+import { chooseTarget } from "../project/load-settings.js";
+import { openProject, type OpenProject } from "./open-project.js";
+import type { MayLose, TargetOptions } from "./options.js";
+import { readState } from "./state.js";
+
+/** One thing that the attic of a database keeps. */
+export interface AtticEntry {
+  /** The migration that put it there; undefined: the history has none that did. */
+  readonly migration?: { readonly number: number; readonly name: string };
+  /** When that ran, in ISO 8601. */
+  readonly since?: string;
+  /** `shelves`, `glazes.notes`; where the history does not know it, the place. */
+  readonly things: readonly string[];
+  readonly kind: "table" | "columns" | "values" | "unknown";
+  /** The address of the table that holds it. */
+  readonly place: string;
+  readonly rows: number;
+  /** On disk; null where the engine does not tell. */
+  readonly bytes: number | null;
+  /** Whether going back puts it where it was. */
+  readonly comesBack: boolean;
+}
+
+export interface AtticResult {
+  readonly target: string;
+  readonly entries: readonly AtticEntry[];
+}
+
+/** What the attic of a target keeps. @throws Problem E104, E300 to E304, E400 to E414 */
+export async function listAttic(options: TargetOptions): Promise<AtticResult> {
+  return withAttic(options, "read", async ({ database, found }) => ({
+    target: database.target.name,
+    entries: found.map(({ entry }) => entry),
+  }));
+}
+
+export interface AtticChoice extends TargetOptions {
+  /** A migration's number. */
+  readonly number: number;
+  /** One of the things it put there, as the list calls it. @default all of them */
+  readonly thing?: string | undefined;
+}
+
+export interface RestoreResult {
+  readonly target: string;
+  readonly restored: readonly { readonly things: readonly string[]; readonly rows: number }[];
+}
+
+/**
+ * Copies what is kept back to where it was, where that is there again: rows that are missing, values where none stands.
+ * @throws Problem E104, E300 to E304, E400 to E414, E512, E513
+ */
+export async function restoreFromAttic(options: AtticChoice): Promise<RestoreResult> {
+  return withAttic(options, "change", async ({ database, found, later }) => {
+    const chosen = choose(found, options, database);
+    const tables = tablesByAddress(withoutOwn(await database.readCatalog()).schema);
+    const copies = chosen.map(({ entry, kept }) => {
+      const refuse = (reason: string) =>
+        problems.noPlaceLeft({ what: entry.things.join(", "), reason, place: entry.place });
+      if (!kept || !entry.comesBack) throw refuse("nothing tells which row it belongs to");
+      const moved = followed(kept, later(entry.migration!.number));
+      const address = moved.kind === "table" ? addressOf(moved.table) : moved.now;
+      const target = tables.get(address);
+      if (!target) throw refuse(`there is no table ${address}`);
+      const missing = moved.kind === "table" ? [] : missingColumns(moved, target.columns);
+      if (missing.length > 0) throw refuse(`${address} has no column ${missing.join(", ")}`);
+      return { entry, kept: moved, target };
+    });
+    return database.exclusively(async () => {
+      const restored: RestoreResult["restored"][number][] = [];
+      for (const { entry, kept, target } of copies)
+        restored.push({ things: entry.things, rows: await copyBack(database, kept, target) });
+      return { target: database.target.name, restored };
+    });
+  });
+}
+
+function missingColumns({ columns, key }: KeptValues, there: readonly { readonly name: string }[]): string[] {
+  const names = [...columns.map(({ column }) => column.name), ...key.map(({ now }) => now)];
+  return names.filter(name => !there.some(column => column.name === name));
+}
+
+export interface PurgeOptions extends TargetOptions {
+  /** A migration's number; all of the attic when left out. */
+  readonly number?: number | undefined;
+  readonly thing?: string | undefined;
+  readonly mayLose?: MayLose | undefined;
+}
+
+export interface PurgeResult {
+  readonly target: string;
+  readonly purged: readonly AtticEntry[];
+}
+
+/**
+ * Lets go of rows in the attic for good. Going back works on, and brings tables without their rows and columns
+ * without their values. @throws Problem E104, E300 to E304, E400 to E414, E503, E512
+ */
+export async function purgeAttic({ mayLose, ...options }: PurgeOptions): Promise<PurgeResult> {
+  return withAttic(options, "change", async ({ database, found }) => {
+    const { number } = options;
+    const chosen = (number === undefined ? found : choose(found, { ...options, number }, database)).filter(
+      ({ entry }) => entry.rows > 0,
+    );
+    const { name, guarded } = database.target;
+    const losses = chosen.map(
+      ({ entry }) => `${entry.rows} row${entry.rows === 1 ? "" : "s"} kept of ${entry.things.join(", ")}`,
+    );
+    if (losses.length > 0 && !(await mayLose?.(losses, { name, guarded })))
+      throw problems.wouldPurge({ target: name, losses, guarded });
+    await database.exclusively(async () => {
+      for (const { entry } of chosen) await emptyPlace(database, entry.place);
+    });
+    return { target: name, purged: chosen.map(({ entry }) => entry) };
+  });
+}
+
+interface Found {
+  readonly entry: AtticEntry;
+  /** undefined: the history does not know what it is. */
+  readonly kept?: Kept;
+}
+
+interface OpenAttic {
+  readonly database: Database;
+  readonly found: readonly Found[];
+  /** What the migrations that ran behind one of a number have changed. */
+  readonly later: (number: number) => readonly Change[];
+}
+
+async function withAttic<T>(
+  options: TargetOptions,
+  mode: "read" | "change",
+  work: (attic: OpenAttic) => Promise<T>,
+): Promise<T> {
+  const project = await openProject(options);
+  const target = chooseTarget(project.settings, options.target);
+  return withDatabase(target, { mode, trace: options.trace }, async database =>
+    work(await openAttic(project, database)),
+  );
+}
+
+async function openAttic(project: OpenProject, database: Database): Promise<OpenAttic> {
+  const { entries } = await readState(database, project.history());
+  const ran = entries.flatMap(({ migration, run }) => (migration && run ? [{ migration, run }] : []));
+  const known = new Map(
+    ran.flatMap(({ migration, run }) =>
+      keptOf(migration, database).map(kept => [kept.place, { kept, migration, since: run.ranAt }] as const),
+    ),
+  );
+  const found = (await readAttic(database)).map(({ place, rows, bytes }): Found => {
+    const source = known.get(place);
+    if (!source) return { entry: { things: [place], kind: "unknown", place, rows, bytes, comesBack: false } };
+    const { kept, migration, since } = source;
+    const { number, name } = migration;
+    const comesBack = kept.kind === "table" || kept.key.length > 0;
+    const { kind } = kept;
+    const entry = {
+      migration: { number, name },
+      since,
+      things: thingsOf(kept),
+      kind,
+      place,
+      rows,
+      bytes,
+      comesBack,
+    };
+    return { entry, kept };
+  });
+  const later = (number: number) =>
+    ran.filter(({ migration }) => migration.number > number).flatMap(({ migration }) => migration.changes);
+  return { database, found, later };
+}
+
+/** What a migration has put into the attic of a database. */
+function keptOf(migration: Migration, { dialect }: Database): readonly Kept[] {
+  const keeping = keepingOf(migration, "forward");
+  if (!keeping) return [];
+  return planFor(dialect, migration.schemaBefore, migration.changes, keeping).attic?.kept ?? [];
+}
+
+function thingsOf(kept: Kept): string[] {
+  const address = addressOf(kept.table);
+  return kept.kind === "table" ? [address] : kept.columns.map(({ column }) => `${address}.${column.name}`);
+}
+
+function choose(
+  found: readonly Found[],
+  { number, thing }: AtticChoice,
+  { target }: Database,
+): readonly Found[] {
+  const chosen = found.filter(
+    ({ entry }) =>
+      entry.migration?.number === number && (thing === undefined || entry.things.includes(thing)),
+  );
+  if (chosen.length > 0) return chosen;
+  const kept = found.map(({ entry }) =>
+    [entry.migration && showNumber(entry.migration.number), ...entry.things].filter(Boolean).join(" "),
+  );
+  const wanted = [showNumber(number), thing].filter(Boolean).join(" ");
+  throw problems.nothingKept({ target: target.name, wanted, kept });
+}
+
+/** What is kept, under the names that its table and the columns of its key have by now. */
+function followed(kept: Kept, changes: readonly Change[]): Kept {
+  if (kept.kind === "table") return kept;
+  let { now } = kept;
+  const names = new Map(kept.key.map(part => [part.was, part.now]));
+  for (const change of changes) {
+    if (change.kind === "rename table" && change.from === now) now = change.to;
+    if (change.kind !== "rename column" || change.table !== now) continue;
+    for (const [was, name] of names) if (name === change.from) names.set(was, change.to);
+  }
+  return { ...kept, now, key: kept.key.map(part => ({ ...part, now: names.get(part.was)! })) };
+}
