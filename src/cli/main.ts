@@ -84,7 +84,8 @@ export async function main(args: readonly string[]): Promise<number> {
     .exitProcess(false)
     .showHelpOnFail(false)
     .fail((message, error) => {
-      if (error) throw error;
+      // What a check answers comes in both places.
+      if (error instanceof Error) throw error;
       const [command] = args.filter(arg => !arg.startsWith("-"));
       throw problems.usage({ what: message, ...(command && { command }) });
     });

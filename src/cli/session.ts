@@ -2,7 +2,8 @@ import { createColors } from "picocolors";
 import { Problem, problems } from "../core/problems.js";
 import type { RunOptions } from "../tasks/run-migrations.js";
 import type { MayLose } from "../tasks/options.js";
-import { askToLose } from "./ask.js";
+import type { Questions } from "../tasks/questions.js";
+import { askTheDeveloper, askToLose } from "./ask.js";
 import { problemText, problemJson } from "./problem-text.js";
 
 export type Colours = ReturnType<typeof createColors>;
@@ -76,11 +77,20 @@ export class Session {
     };
   }
 
+  /** What the developer can be asked: nothing without a terminal, or when all is to be answered with yes. */
+  questions({ yes }: { yes?: boolean | undefined }): Questions | undefined {
+    return yes || !this.canAsk() ? undefined : askTheDeveloper;
+  }
+
+  private canAsk(): boolean {
+    return !this.json && process.stdin.isTTY && process.stderr.isTTY;
+  }
+
   /** Whether rows may go: as the options say, else asked at a terminal, else no. */
   mayLose({ yes, confirm }: { yes?: boolean | undefined; confirm?: string | undefined }): MayLose {
     return async (losses, target) => {
       if (target.guarded ? confirm === target.name : yes) return true;
-      if (this.json || !process.stdin.isTTY || !process.stderr.isTTY) return false;
+      if (!this.canAsk()) return false;
       return askToLose(losses, target);
     };
   }

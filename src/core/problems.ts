@@ -170,6 +170,16 @@ const project = {
     valid: "a class name such as Piece or KilnLog",
     repair: 'write the entity first, then its phrases: emberset sketch Piece "title varchar(80)"',
   })),
+  wrongFill: define("E118", 2, (v: { fill: string; reason: string }) => ({
+    what: `A value for rows that exist cannot be meant: ${v.reason}`,
+    received: v.fill,
+    valid: "--fill table.column=value, the value one of the column's type",
+    repair: 'an expression belongs into the model: @Field({ fill: sql("…") })',
+  })),
+  brokenOff: define("E119", 3, () => ({
+    what: "The question was broken off; nothing was written",
+    repair: "answer it, or say it beforehand with --rename or --fill; --yes asks nothing",
+  })),
 };
 
 /** Model files and what the models say. */
@@ -373,7 +383,7 @@ const safety = {
       details: v.rows,
       repair:
         v.direction === "forward"
-          ? "correct these rows, or give the field a `default` or a `fill` and draft again; or write into the script what they get"
+          ? "correct these rows, or give the field a `default`, a `fill` or a `convert` and draft again; or write into the script what they get"
           : "correct these rows, or write into the back script what they get",
       ...place(v),
     }),
@@ -450,6 +460,11 @@ const safety = {
   noPlaceLeft: define("E514", 3, (v: { what: string; reason: string; place: string }) => ({
     what: `${v.what} cannot be put back where it was: ${v.reason}; nothing was changed`,
     repair: `bring it back in the models, draft and run a migration, then restore; what is kept can be queried as ${v.place}`,
+  })),
+  amendedHalfway: define("E515", 4, (v: { migration: string; target: string; reason: Words }) => ({
+    what: `Migration ${v.migration} was undone on target ${v.target} and written anew, but did not go forward again`,
+    details: [v.reason.what.split(";")[0]!, ...(v.reason.details ?? [])],
+    repair: `${v.reason.repair ?? "see what it says"}; then run \`emberset forward\``,
   })),
 };
 

@@ -151,6 +151,13 @@ export interface FieldOptions {
   readonly was?: string;
   /** The value rows that exist get when this field arrives and is required. */
   readonly fill?: DefaultValue;
+  /**
+   * SQL that makes a value of this type out of the one before, when the type changes: `{field}` stands for a column as
+   * it was. @default the engine's own rules
+   */
+  readonly convert?: CheckText;
+  /** The other way round, for going back; rows that were not touched since get their old value from the attic. */
+  readonly convertBack?: CheckText;
   /** An expression over other fields, kept up to date by the database; `keep: false`: worked out when it is read. */
   readonly computed?: CheckText | { readonly from: CheckText; readonly keep: boolean };
   /** A column outside of the key that counts up. */

@@ -1,5 +1,13 @@
+import { hintsOf, joinHints } from "../core/change/hints.js";
+import { columnsOfPart } from "../core/change/columns-used.js";
+import { tableOf, type Change } from "../core/change/types.js";
+import { addressOf } from "../core/schema/address.js";
 import { equal } from "../core/schema/canonical.js";
-import { problems } from "../core/problems.js";
+import { planFor } from "../core/dialect/plan.js";
+import { probes, sayCount } from "../core/dialect/probes.js";
+import { Problem, problems } from "../core/problems.js";
+import { runProbes } from "../database/count-rows.js";
+import type { Database } from "../database/database.js";
 import { readLedger } from "../database/ledger.js";
 import { withDatabase, withExistingDatabase } from "../database/open.js";
 import type { Migration } from "../history/migration.js";
@@ -26,7 +34,7 @@ export interface AmendResult {
 
 /**
  * Corrects the newest migration after the models were corrected: back where it ran, written anew, forward again.
- * @throws Problem E109, E203, E300 to E305, E401 to E413, E500 to E503, E505, E507 to E509
+ * @throws Problem E109, E203, E300 to E305, E401 to E413, E500 to E503, E505, E507 to E509, E515
  */
 export async function amend(options: AmendOptions): Promise<AmendResult> {
   const project = await openProject(options);
@@ -39,7 +47,8 @@ export async function amend(options: AmendOptions): Promise<AmendResult> {
   const keep = project.settings.keepDropped && !(newest.changes.some(takesAway) && !newest.kept);
   const changes = changesBetween(
     { name: "before", schema: newest.schemaBefore, hints: {} },
-    { name: "models", schema: models.schema, hints: models.hints },
+    // What was said when it was drafted holds on.
+    { name: "models", schema: models.schema, hints: joinHints(hintsOf(newest.changes), models.hints) },
   );
   const corrections = withRisks(
     changesBetween(
@@ -73,14 +82,63 @@ export async function amend(options: AmendOptions): Promise<AmendResult> {
     return { ...facts, changes: corrections, ran: [] };
   }
   const ran = await withDatabase(target, { mode: "change", trace: options.trace }, async database => {
+    await refuseRows(database, newest, corrections);
     const back = await runMigrations(database, [newest], "back", options);
-    const forward = await runMigrations(database, [rewrite()], "forward", options);
+    const forward = await runMigrations(database, [rewrite()], "forward", options).catch(error => {
+      throw error instanceof Problem
+        ? problems.amendedHalfway({ migration: name, target: target.name, reason: error.words }, error)
+        : error;
+    });
     return [
       ...back.ran.map(run => ({ ...run, direction: "back" as const })),
       ...forward.ran.map(run => ({ ...run, direction: "forward" as const })),
     ];
   });
   return { ...facts, changes: corrections, ran };
+}
+
+/** Whether a correction is about what the migration itself has made: that goes, with all that is in it, and comes anew. */
+function isOfItsOwn(correction: Change, changes: readonly Change[]): boolean {
+  const table = tableOf(correction);
+  const about = columnsOfChange(correction);
+  return changes.some(
+    change =>
+      (change.kind === "add table" && addressOf(change.table) === table) ||
+      (change.kind === "add column" && change.table === table && about.includes(change.column.name)),
+  );
+}
+
+function columnsOfChange(change: Change): readonly string[] {
+  switch (change.kind) {
+    case "alter column":
+      return [change.after.name];
+    case "add part":
+      return columnsOfPart(change.what, change.value);
+    case "alter part":
+      return columnsOfPart(change.what, change.after);
+    default:
+      return [];
+  }
+}
+
+/** Rows that stand in the way of the corrections do so before anything is undone. */
+async function refuseRows(
+  database: Database,
+  { name, folder, schemaAfter, changes }: Migration,
+  corrections: readonly ComparedChange[],
+): Promise<void> {
+  const { dialect } = database;
+  const plan = planFor(
+    dialect,
+    schemaAfter,
+    corrections.map(({ change }) => change),
+  );
+  const asked = probes(plan, dialect).filter(
+    ({ meaning, change }) => meaning === "refuses" && !isOfItsOwn(change, changes),
+  );
+  const rows = (await runProbes(database, asked)).map(({ count, question }) => sayCount(count, question));
+  if (rows.length > 0)
+    throw problems.rowsRefuse({ migration: name, rows, before: [], file: folder, direction: "forward" });
 }
 
 /** Only the target that is named can be taken back; where else it ran, the old form would be there for good. */

@@ -1,18 +1,24 @@
 import { relative } from "node:path";
+import { diff } from "../core/change/diff.js";
 import { draftMigration, writeDraft, type Draft } from "../history/write.js";
 import { adviseOnHistory } from "../core/model/advice/history.js";
 import type { Finding } from "../core/model/findings.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import type { TaskOptions } from "./options.js";
+import { withFills } from "./fills.js";
 import { withRenames } from "./renames.js";
-import { changesBetween } from "./points.js";
+import { askAll, type Questions } from "./questions.js";
 
 export interface DraftOptions extends TaskOptions {
   /** What the migration does, in a few words. */
   readonly title: string;
   /** What was called otherwise: `shelves=racks`, `pieces.weight=pieces.weight_grams`. */
   readonly renames?: readonly string[] | undefined;
+  /** What rows that exist get in columns that will be required: `pieces.shelf=top`. */
+  readonly fills?: readonly string[] | undefined;
+  /** Asks the developer what the models do not tell. @default nothing is asked: the advice says it */
+  readonly questions?: Questions | undefined;
   /** Empty scripts, to be written by hand, whatever the models say. @default false */
   readonly blank?: boolean | undefined;
   /** What it takes away is gone, rather than kept in the attic. @default as `keepDropped` says in the config */
@@ -29,10 +35,12 @@ export interface DraftResult {
   readonly advice: readonly Finding[];
 }
 
-/** Writes the next migration: what takes the history to the models, and back. @throws Problem E203, E300 to E305 */
+/** Writes the next migration: what takes the history to the models, and back. @throws Problem E110, E118, E203, E300 to E305 */
 export async function draft({
   title,
   renames = [],
+  fills = [],
+  questions,
   blank,
   lose,
   ...options
@@ -41,23 +49,27 @@ export async function draft({
   if (blank) return draftBlank(project, title);
   const models = await project.soundModels();
   const history = project.history();
-  const changes = changesBetween(
-    { name: "history", schema: history.schema, hints: {} },
-    {
-      name: "models",
-      schema: models.schema,
-      hints: withRenames(models.hints, renames, history.schema, models.schema),
-    },
+  const given = withFills(
+    withRenames(models.hints, renames, history.schema, models.schema),
+    fills,
+    models.schema,
   );
+  const hints = questions ? await askAll(given, history.schema, models.schema, questions) : given;
+  const changes = diff(history.schema, models.schema, hints);
   const advice = [
     ...models.findings.filter(({ severity }) => severity === "advice"),
-    ...adviseOnHistory(models, history.schema).map(models.place),
+    ...adviseOnHistory(models, history.schema, hints)
+      .filter(({ code }) => !questions || !ASKED.includes(code))
+      .map(models.place),
   ];
   const keep = project.settings.keepDropped && !lose;
   const made = draftMigration(history, title, changes, project.dialects, { keep });
   if (changes.length === 0) return { written: [], changes: [], advice };
   return { ...written(project, made), changes: withRisks(changes, keep), advice };
 }
+
+/** What the developer was asked about needs no advice. */
+const ASKED = ["A317", "A318"];
 
 function draftBlank(project: OpenProject, title: string): DraftResult {
   const made = draftMigration(project.history(), title, [], project.dialects, { blank: true });

@@ -43,7 +43,7 @@ export function withRenames(
 }
 
 /** `pieces.weight`; a table in a namespace has a dot of its own. */
-function splitColumn(text: string): { table: string; column: string } | undefined {
+export function splitColumn(text: string): { table: string; column: string } | undefined {
   const at = text.lastIndexOf(".");
   if (at <= 0) return undefined;
   return { table: addressOf(parseAddress(text.slice(0, at))), column: text.slice(at + 1) };

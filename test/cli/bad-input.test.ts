@@ -113,6 +113,22 @@ const CASES: readonly Case[] = [
   },
   { name: "no command", prepare: config(CONFIG), args: [], code: "E100", exit: 2, says: ["--help"] },
   {
+    name: "a count that is none",
+    prepare: config(CONFIG),
+    args: ["back", "--count", "0"],
+    code: "E100",
+    exit: 2,
+    says: ["above 0"],
+  },
+  {
+    name: "restoring from the attic without a number",
+    prepare: config(CONFIG),
+    args: ["attic", "restore"],
+    code: "E100",
+    exit: 2,
+    says: ["the number of a migration"],
+  },
+  {
     name: "no models",
     prepare: () => new Studio({ "emberset.config.ts": CONFIG }),
     code: "E200",

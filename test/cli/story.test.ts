@@ -89,7 +89,7 @@ import { Field, Stored } from "emberset";
 
 test("renames given on the command line keep the rows; those that cannot be meant are refused", () => {
   const model = (cls: string, field: string) => `import { IsInt } from "class-validator";
-import { Stored } from "emberset";
+import { Field, Stored } from "emberset";
 @Stored() export class ${cls} { @IsInt() ${field}!: number; }`;
   const studio = smallStudio(model("Shelf", "weight"));
   studio.ok("draft", "shelves");
@@ -105,10 +105,32 @@ import { Stored } from "emberset";
   ]) {
     expect(studio.emberset("draft", "racks", "--rename", rename).stderr).toContain("E110");
   }
-  studio.ok("draft", "racks", "--rename", "shelves=racks", "--rename", "shelves.weight=racks.weight_grams");
+  for (const fill of ["weight_grams=1", "racks.grams=1", "racks.weight_grams=heavy"])
+    expect(studio.emberset("draft", "racks", "--fill", fill).stderr).toContain("E118");
+  // Without a terminal nothing is asked; what may not be meant is said.
+  const check = studio.ok("check");
+  expect(check).toMatch(
+    /A317 +Rack\n +shelves goes and racks comes, which are \d\d % alike[^]*--rename shelves=racks/,
+  );
+  const renames = ["--rename", "shelves=racks", "--rename", "shelves.weight=racks.weight_grams"];
+  expect(studio.ok("draft", "racks", ...renames)).not.toContain("A317");
   studio.ok("forward");
-  expect(studio.rows("SELECT weight_grams FROM racks")).toEqual([[7]]);
-  studio.ok("back");
+  // What was said when it was drafted holds when it is amended.
+  studio.write(
+    "models/all.ts",
+    model("Rack", "weightGrams").replace("; }", "; @IsInt() @Field({ default: 2 }) row!: number; }"),
+  );
+  studio.ok("amend", "--yes");
+  expect(studio.rows("SELECT weight_grams, row FROM racks")).toEqual([[7, 2]]);
+  // Rows in the way of a correction are so before anything is undone.
+  studio.sql("UPDATE racks SET row = 5");
+  studio.write(
+    "models/all.ts",
+    model("Rack", "weightGrams").replace("@IsInt()", "@IsInt() @Min(8)").replace("{ Is", "{ Min, Is"),
+  );
+  expect(studio.emberset("amend", "--yes").stderr).toMatch(/^E502 [^]*1 row of racks that break/);
+  expect(studio.rows("SELECT weight_grams, row FROM racks")).toEqual([[7, 5]]);
+  studio.ok("back", "--yes");
   expect(studio.rows("SELECT weight FROM shelves")).toEqual([[7]]);
 });
 

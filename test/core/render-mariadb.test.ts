@@ -112,7 +112,7 @@ test("a column that goes while another takes its name", () => {
     --   add column pieces.title (varchar(20), required)
     --   add check ck_pieces_title on pieces (char_length(title) >= 2)
     ALTER TABLE \`pieces\`
-      MODIFY COLUMN \`title\` varchar(20) NOT NULL,
+      ADD COLUMN \`title\` varchar(20) NOT NULL AFTER \`id\`,
       CHANGE COLUMN \`title\` \`weight\` int(11) NULL,
       ADD CONSTRAINT \`ck_pieces_title\` CHECK (char_length(\`title\`) >= 2);"
   `);

@@ -1,4 +1,5 @@
 import fc from "fast-check";
+import { placeOf } from "../../src/core/dialect/tokens.js";
 import { fillKey, type Conversion, type DiffHints } from "../../src/core/change/diff.js";
 import type {
   Action,
@@ -360,6 +361,9 @@ export function renamesBetween(a: Schema, b: Schema, seed: number) {
   const tables = new Map(
     gone.slice(0, seed % 3).flatMap((from, at) => (fresh[at] ? [[from, fresh[at]] as const] : [])),
   );
+  const names = (list: readonly { readonly name: string }[]) => list.map(({ name }) => name);
+  for (const [from, to] of tradeOf(names(a.tables), names(b.tables), TABLE_NAMES, seed + 2))
+    tables.set(addressOf({ name: from }), addressOf({ name: to }));
   const columns = new Map<string, ReadonlyMap<string, string>>();
   for (const now of b.tables) {
     const address = addressOf(now);
@@ -367,27 +371,30 @@ export function renamesBetween(a: Schema, b: Schema, seed: number) {
     const was = a.tables.find(table => addressOf(table) === from);
     const lost = was?.columns.filter(({ name }) => !now.columns.some(column => column.name === name)) ?? [];
     const won = now.columns.filter(({ name }) => !was?.columns.some(column => column.name === name));
-    const swap = was && seed % 5 === 0 ? swapOf(was, now) : [];
+    const trade = was ? tradeOf(names(was.columns), names(now.columns), COLUMN_NAMES, seed) : [];
     const pairs = lost
       .slice(0, seed % 2)
       .flatMap((column, at) => (won[at] ? [[column.name, won[at].name] as const] : []));
-    if (pairs.length + swap.length > 0) columns.set(address, new Map([...pairs, ...swap]));
+    if (pairs.length + trade.length > 0) columns.set(address, new Map([...pairs, ...trade]));
   }
   return { tables, columns };
 }
 
-/** Two columns that trade their names. */
-function swapOf(was: Table, now: Table): (readonly [string, string])[] {
-  const both = was.columns
-    .map(({ name }) => name)
-    .filter(name => COLUMN_NAMES.includes(name) && now.columns.some(column => column.name === name));
-  const [first, second] = both;
-  return first !== undefined && second !== undefined
-    ? [
-        [first, second],
-        [second, first],
-      ]
-    : [];
+/** Two that trade their names, or of which one takes the name of the other, which goes or comes anew. */
+function tradeOf(
+  was: readonly string[],
+  now: readonly string[],
+  usual: readonly string[],
+  seed: number,
+): (readonly [string, string])[] {
+  const [first, second] = was.filter(name => usual.includes(name) && now.includes(name));
+  if (first === undefined || second === undefined) return [];
+  if (seed % 5 === 0)
+    return [
+      [first, second],
+      [second, first],
+    ];
+  return seed % 5 === 1 ? [[first, second]] : [];
 }
 
 /** What parts are sorted by: some have no name. */
@@ -411,8 +418,14 @@ export function hintsBetween(a: Schema, b: Schema, seed: number): DiffHints {
         ([, to]) => to === column.name,
       )?.[0];
       const before = was?.columns.find(({ name }) => name === (old ?? column.name));
-      if (before)
-        conversions.set(key, { convert: sampleOf(column.type), convertBack: sampleOf(before.type) });
+      // Without any, the engine converts by its own rules, or refuses to.
+      if (!before || seed % 4 === 0) continue;
+      const alike = before.type.kind === column.type.kind && seed % 4 === 1;
+      const same = { convert: placeOf(column.name), convertBack: placeOf(column.name) };
+      conversions.set(
+        key,
+        alike ? same : { convert: sampleOf(column.type), convertBack: sampleOf(before.type) },
+      );
     }
   }
   return { ...renames, fills, conversions };
@@ -436,6 +449,8 @@ function sampleOf({ kind }: DataType): SqlText {
     case "text":
     case "varchar":
       return "'made'";
+    case "native":
+      return "'bisque'";
     default:
       return "7";
   }

@@ -2,35 +2,11 @@ import fc from "fast-check";
 import { afterAll, describe, expect, test } from "vitest";
 import { apply } from "../../src/core/change/apply.js";
 import { diff } from "../../src/core/change/diff.js";
-import { invert } from "../../src/core/change/invert.js";
-import type { Change } from "../../src/core/change/types.js";
-import { isLossy, keptBy } from "../../src/core/dialect/attic.js";
-import { planFor, renderFor } from "../../src/core/dialect/plan.js";
-import { withoutOwn } from "../../src/core/schema/own.js";
-import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
-import type { Direction } from "../../src/core/direction.js";
-import { Problem, problems } from "../../src/core/problems.js";
-import type { Database } from "../../src/database/database.js";
-import { fillTables, printRows } from "../../src/database/made-up-rows.js";
-import { learnSpellings, respell } from "../../src/core/dialect/spellings.js";
-import { describeChange } from "../../src/core/change/words.js";
-import { runMigration } from "../../src/database/run-migration.js";
-import type { Engine } from "../engines/engine.js";
-import { embeddedEngine } from "../engines/embedded.js";
-import { mariadbEngine } from "../engines/mariadb.js";
-import { postgresEngine } from "../engines/postgres.js";
-import { sqliteEngine } from "../engines/sqlite.js";
-import { arbitrarySchema, hintsBetween, nameOrText, TABLE_NAMES } from "./arbitrary-schema.js";
-import { RUNS, SEED } from "./runs.js";
+import { arbitrarySchema, hintsBetween, TABLE_NAMES } from "./arbitrary-schema.js";
+import { PATIENCE, RUNS, SEED } from "./runs.js";
+import { allEngines, thereAndBack } from "./there-and-back.js";
 
-const engines = {
-  SQLite: sqliteEngine(),
-  PostgreSQL: await postgresEngine(),
-  "embedded PostgreSQL": await embeddedEngine(),
-  MariaDB: await mariadbEngine(),
-};
-
-describe.each(Object.entries(engines))("on a real %s", (name, engine) => {
+describe.each(await allEngines())("on a real %s", (name, engine) => {
   afterAll(() => engine?.close());
 
   test.runIf(engine)(
@@ -53,131 +29,6 @@ describe.each(Object.entries(engines))("on a real %s", (name, engine) => {
       expect(told.rows).toBeGreaterThan(RUNS);
       expect(told.kept).toBeGreaterThan(RUNS / 4);
     },
-    1_200_000,
+    PATIENCE,
   );
 });
-
-interface Way {
-  readonly a: Schema;
-  readonly b: Schema;
-  readonly changes: readonly Change[];
-}
-
-async function thereAndBack(
-  engine: Engine,
-  { a, b, changes }: Way,
-  told: { went: number; refused: number; rows: number; kept: number },
-): Promise<void> {
-  await engine.empty();
-  const database = await engine.open();
-  try {
-    const { dialect } = database;
-    for (const { statements } of renderFor(dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, a)))
-      for (const statement of statements) await database.runScripted(statement);
-    await fillTables(database, a, { rows: 4, rules: () => new Map() });
-    const tables = dialect.settle(a).tables;
-    const [before, wasHeld] = [await printRows(database, tables), await held(database)];
-    for (const { rows } of before.values()) told.rows += rows;
-    const scripts = {
-      forward: scriptOf(dialect, a, changes, "forward"),
-      back: scriptOf(dialect, b, invert(changes), "back"),
-    };
-    const run = (direction: Direction) =>
-      runMigration(database, {
-        migration: { number: 1, name: "0001-made-up" },
-        direction,
-        scripts,
-        after: () => dialect.settle(direction === "forward" ? b : a),
-        managed: () => dialect.attachments(dialect.settle(direction === "forward" ? a : b)),
-      });
-    try {
-      await run("forward");
-    } catch (error) {
-      if (!isAboutRows(error)) throw described(error, scripts.forward.text);
-      told.refused += 1;
-      if (!dialect.transactional) return;
-      expect(await held(database)).toEqual(wasHeld);
-      expect(await printRows(database, tables)).toEqual(before);
-      return;
-    }
-    told.went += 1;
-    const { schema: reached } = withoutOwn(await database.readCatalog());
-    const sent = dialect.settle(b);
-    const wanted = dialect.respells ? respell(sent, learnSpellings(sent, reached)) : sent;
-    expect(diff(wanted, reached).map(describeChange)).toEqual([]);
-    if (/emberset_attic_/.test(scripts.forward.text)) told.kept += 1;
-    try {
-      await run("back");
-    } catch (error) {
-      if (isAboutRows(error) && losesForGood(database, { a, b, changes })) return;
-      throw described(error, `${scripts.forward.text}\n---- back\n${scripts.back.text}`);
-    }
-    expect(await held(database)).toEqual(wasHeld);
-    if (losesForGood(database, { a, b, changes })) return;
-    expect(
-      await printRows(database, tables),
-      `${scripts.forward.text}\n---- back\n${scripts.back.text}`,
-    ).toEqual(before);
-  } finally {
-    await database.close();
-  }
-}
-
-function scriptOf(
-  dialect: Database["dialect"],
-  from: Schema,
-  changes: readonly Change[],
-  direction: Direction,
-) {
-  const text = renderFor(dialect, from, changes, { number: "0001", direction })
-    .flatMap(({ title, statements }) => [
-      `-- ${title.replaceAll("\n", " ")}`,
-      ...statements.map(sql => `${sql};`),
-    ])
-    .join("\n");
-  return { file: `${direction}.sql`, text, checksum: "0".repeat(16) };
-}
-
-/** Values of a table whose rows cannot be told apart before and after have no place to go back to. */
-function losesForGood({ dialect }: Database, { a, changes }: Way): boolean {
-  const plan = planFor(dialect, a, changes);
-  const kept = keptBy(plan, dialect, "0001");
-  return (
-    kept.some(each => each.kind !== "table" && each.key.length === 0) ||
-    plan.changes.filter(isLossy).length > kept.filter(({ kind }) => kind === "values").length
-  );
-}
-
-/** Refused for what rows hold, rather than for what the script says. The driver calls a broken check of MariaDB by the wrong name. */
-function isAboutRows(error: unknown): boolean {
-  if (!(error instanceof Problem)) return false;
-  if (error.code === problems.danglingReferences.code) return true;
-  const { code } = (error.cause ?? {}) as { code?: string };
-  return /^(?:SQLITE_(?:CONSTRAINT|MISMATCH)|2[23]\w{3}$|ER_(?:DUP|CONSTRAINT_FAILED|TRUNC|WRONG_VALUE|BAD_NULL|NO_REFERENCED|DATA_TOO_LONG|WARN_DATA|INVALID_USE_OF_NULL|INVALID_DEFAULT)|WARN_DATA|ER_INNODB_AUTOEXTEND)/.test(
-    code ?? "",
-  );
-}
-
-function described(error: unknown, script: string): Error {
-  const { words, cause } = error as Problem;
-  const code = (cause as { code?: string } | undefined)?.code;
-  return new Error(`${code}: ${JSON.stringify(words)}\n\nin\n${script}`, { cause: error });
-}
-
-/** What the database holds, but for what is Emberset's own. */
-async function held(database: Database) {
-  const { schema } = withoutOwn(await database.readCatalog());
-  const sorted = <T extends { readonly name: string }>(parts: readonly T[]) =>
-    [...parts].sort((x, y) => (nameOrText(x) < nameOrText(y) ? -1 : 1));
-  return {
-    definitions: schema.definitions ?? [],
-    tables: sorted(schema.tables).map(table => ({
-      ...table,
-      columns: sorted(table.columns),
-      uniques: sorted(table.uniques),
-      indexes: sorted(table.indexes),
-      foreignKeys: sorted(table.foreignKeys),
-      checks: sorted(table.checks),
-    })),
-  };
-}

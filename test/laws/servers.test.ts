@@ -12,7 +12,7 @@ import { embeddedEngine } from "../engines/embedded.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
 import { arbitrarySchema, nameOrText, renamesBetween, TABLE_NAMES } from "./arbitrary-schema.js";
-import { RUNS, SEED } from "./runs.js";
+import { PATIENCE, RUNS, SEED } from "./runs.js";
 
 const engines = {
   PostgreSQL: await postgresEngine(),
@@ -46,7 +46,7 @@ describe.each(Object.entries(engines))("on a real %s", (name, engine) => {
       );
       expect(statements).toBeGreaterThan(RUNS);
     },
-    600_000,
+    PATIENCE,
   );
 });
 

@@ -8,6 +8,7 @@ import { changesText } from "./compare.js";
 interface Args extends GlobalArgs {
   title: string;
   rename?: string[] | undefined;
+  fill?: string[] | undefined;
   blank?: boolean | undefined;
   lose?: boolean | undefined;
 }
@@ -25,9 +26,15 @@ export function draftCommand(session: Session): CommandModule<object, Args> {
           requiresArg: true,
           describe: "What was called otherwise: old=new, or table.old=table.new",
         })
+        .option("fill", {
+          type: "string",
+          array: true,
+          requiresArg: true,
+          describe: "What rows that exist get in a column that will be required: table.column=value",
+        })
         .option("blank", {
           type: "boolean",
-          conflicts: "rename",
+          conflicts: ["rename", "fill"],
           describe: "Empty scripts, to be written by hand: for changes of rows",
         })
         .option("lose", {
@@ -38,8 +45,17 @@ export function draftCommand(session: Session): CommandModule<object, Args> {
         .example('$0 draft "add glaze recipes"', "Writes migrations/0007-add-glaze-recipes"),
     handler: async args => {
       const { draft } = await import("../../tasks/draft.js");
-      const { title, rename: renames, blank, lose } = args;
-      const result = await draft({ ...session.taskOptions(args), title, renames, blank, lose });
+      const { title, rename: renames, fill: fills, blank, lose } = args;
+      const questions = session.questions(args);
+      const result = await draft({
+        ...session.taskOptions(args),
+        title,
+        renames,
+        fills,
+        questions,
+        blank,
+        lose,
+      });
       session.result(result, () => text(result, session));
     },
   };

@@ -16,7 +16,7 @@ import {
 import { factsOf } from "./apply.js";
 import { columnsOfPart } from "./columns-used.js";
 import { order } from "./order.js";
-import { renameInColumn, renameInPart, type NameMap } from "./rename.js";
+import { renameInColumn, renameInPart, renameSteps, spareAddress, type NameMap } from "./rename.js";
 import type { AlterColumn, Change } from "./types.js";
 
 /** What two schemas alone do not tell of the way from one to the other. */
@@ -73,7 +73,9 @@ export function diff(a: Schema, b: Schema, hints: DiffHints = {}): Change[] {
     ...a.tables
       .filter(table => !survives(addressOf(table)))
       .map(table => ({ kind: "drop table", table }) as const),
-    ...sequence(tableNames, staying).map(([from, to]) => ({ kind: "rename table", from, to }) as const),
+    ...renameSteps(tableNames, staying, spareAddress).map(
+      ([from, to]) => ({ kind: "rename table", from, to }) as const,
+    ),
     ...pairs.flatMap(pair =>
       diffTable({ ...pair, names: renaming ? names : undefined, columnNames, survives, stayed, hints }),
     ),
@@ -128,7 +130,7 @@ function diffTable({ address, was, now, names, columnNames, survives, stayed, hi
   for (const [at, column] of [...was.columns.entries()].toReversed()) {
     if (!stays(column.name)) changes.push({ kind: "drop column", table: address, column, at });
   }
-  for (const [from, to] of sequence(renamed, new Set(was.columns.map(({ name }) => name).filter(stays)))) {
+  for (const [from, to] of renameSteps(renamed, new Set(was.columns.map(({ name }) => name).filter(stays)))) {
     changes.push({ kind: "rename column", table, from, to });
   }
   if (!equal(factsOf(was), factsOf(now))) {
@@ -210,8 +212,18 @@ function withFill<C extends Change>(change: C, table: string, hints: DiffHints):
   const fills = change.kind !== "alter column" || (change.before.nullable && !change.after.nullable);
   const fill = key && fills ? hints.fills?.get(key) : undefined;
   const retyped = change.kind === "alter column" && !equal(change.before.type, change.after.type);
-  const conversion = key && retyped ? hints.conversions?.get(key) : undefined;
-  return fill || conversion ? { ...change, ...(fill && { fill }), ...conversion } : change;
+  const said = key && retyped ? hints.conversions?.get(key) : undefined;
+  return fill || said
+    ? { ...change, ...(fill && { fill }), ...(retyped && conversion(change, said)) }
+    : change;
+}
+
+/** Nothing is made for a column that works its values out by itself. */
+function conversion({ before, after }: AlterColumn, said: Conversion | undefined): Conversion {
+  return {
+    ...(said?.convert !== undefined && !after.computed && { convert: said.convert }),
+    ...(said?.convertBack !== undefined && !before.computed && { convertBack: said.convertBack }),
+  };
 }
 
 function columnsByName(table: Table): Map<string, Column> {
@@ -230,29 +242,4 @@ function usable(
 /** Names that something else takes over, while what has them now does not get another. */
 function takenNames(renames: ReadonlyMap<string, string>): Set<string> {
   return new Set([...renames.values()].filter(name => !renames.has(name)));
-}
-
-/** Renames one after the other, so that no step takes a name still in use; a circle goes by way of a spare name. */
-function sequence(renames: ReadonlyMap<string, string>, taken: ReadonlySet<string>): [string, string][] {
-  const waiting = new Map(renames);
-  const used = new Set(taken);
-  const steps: [string, string][] = [];
-  while (waiting.size > 0) {
-    const free = [...waiting].find(([, to]) => !used.has(to));
-    const [from, to] = free ?? spareStep(waiting, used);
-    steps.push([from, to]);
-    used.delete(from);
-    used.add(to);
-    const final = waiting.get(from)!;
-    waiting.delete(from);
-    if (!free) waiting.set(to, final);
-  }
-  return steps;
-}
-
-function spareStep(waiting: ReadonlyMap<string, string>, used: ReadonlySet<string>): [string, string] {
-  const from = [...waiting.keys()][0]!;
-  let spare = `${from}_between`;
-  while (used.has(spare)) spare += "_";
-  return [from, spare];
 }

@@ -121,10 +121,61 @@ function renameInRule(rule: Rule, table: string, names: NameMap): Rule {
   );
 }
 
-function renameInSql(sql: SqlText, table: string, names: NameMap): SqlText {
+/** SQL with the names in its places replaced. */
+export function renameInSql(sql: SqlText, table: string, names: NameMap): SqlText {
   return mapSqlText(sql, text => renameInText(text, table, names));
 }
 
 function renameInText(text: string, table: string, names: NameMap): string {
   return fillPlaces(text, name => placeOf(names.column(table, name)));
+}
+
+/**
+ * Renames one after the other, so that no step takes a name still in use; a circle goes by way of a spare name.
+ * @param taken all names in use at the start
+ * @param spareFor a spare name like another
+ */
+export function renameSteps(
+  renames: ReadonlyMap<string, string>,
+  taken: ReadonlySet<string>,
+  spareFor: (name: string, turn: number) => string = spareName,
+): [string, string][] {
+  const waiting = new Map(renames);
+  const used = new Set(taken);
+  const steps: [string, string][] = [];
+  while (waiting.size > 0) {
+    const free = [...waiting].find(([, to]) => !used.has(to));
+    const [from, to] = free ?? spareStep(waiting, used, spareFor);
+    steps.push([from, to]);
+    used.delete(from);
+    used.add(to);
+    const final = waiting.get(from)!;
+    waiting.delete(from);
+    if (!free) waiting.set(to, final);
+  }
+  return steps;
+}
+
+/** How much of a name a spare one begins with: it may be no longer than names can be. */
+const SPARE = 24;
+
+function spareName(name: string, turn: number): string {
+  return `${[...name].slice(0, SPARE).join("")}_between${turn > 1 ? turn : ""}`;
+}
+
+/** A spare address in the same namespace. */
+export function spareAddress(address: string, turn: number): string {
+  const { name, ...rest } = parseAddress(address);
+  return addressOf({ ...rest, name: spareName(name, turn) });
+}
+
+function spareStep(
+  waiting: ReadonlyMap<string, string>,
+  used: ReadonlySet<string>,
+  spareFor: (name: string, turn: number) => string,
+): [string, string] {
+  const from = [...waiting.keys()][0]!;
+  let turn = 1;
+  while (used.has(spareFor(from, turn))) turn += 1;
+  return [from, spareFor(from, turn)];
 }

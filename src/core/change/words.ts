@@ -14,7 +14,7 @@ import type {
 } from "../schema/types.js";
 import { fillPlaces } from "../schema/sql-text.js";
 import { columnsOfPart } from "./columns-used.js";
-import type { Change } from "./types.js";
+import type { AlterColumn, Change } from "./types.js";
 
 /** A change in a few words: `add column pieces.weight`. */
 export function describeChange(change: Change): string {
@@ -83,7 +83,7 @@ export function describeDetail(change: Change): string {
     case "drop column":
       return describeColumn(change.column);
     case "alter column":
-      return describeColumnDifference(change.before, change.after, change.fill);
+      return describeColumnDifference(change);
     case "alter table":
       return change.after.note === change.before.note ? "its options" : describeNote(change.after.note);
     case "add part":
@@ -133,7 +133,7 @@ export function describeColumn(column: Column): string {
     .join(", ");
 }
 
-function describeColumnDifference(before: Column, after: Column, fill: Default | undefined): string {
+function describeColumnDifference({ before, after, fill, convert }: AlterColumn): string {
   const [was, now] = [describeColumn(before).split(", "), describeColumn(after).split(", ")];
   const lost = was.filter(word => !now.includes(word));
   const gained = now.filter(word => !was.includes(word));
@@ -143,7 +143,8 @@ function describeColumnDifference(before: Column, after: Column, fill: Default |
     lost.length + gained.length > 0
       ? [`${lost.join(", ") || "nothing"} → ${gained.join(", ") || "nothing"}`]
       : [];
-  return [...difference, ...note, ...filled].join("; ");
+  const converted = convert === undefined ? [] : [`old values become ${showSql(convert)}`];
+  return [...difference, ...note, ...converted, ...filled].join("; ");
 }
 
 function describeNote(note: string | undefined): string {

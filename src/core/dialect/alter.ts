@@ -6,9 +6,10 @@ import {
   type DefinitionChange,
 } from "../change/types.js";
 import { describeChange, titleOf } from "../change/words.js";
+import { renameSteps } from "../change/rename.js";
 import { startNames, type StartNames } from "../change/start-names.js";
 import { columnsOfComputed, columnsOfPart } from "../change/columns-used.js";
-import { addressOf, tablesByAddress } from "../schema/address.js";
+import { addressOf, parseAddress, tablesByAddress } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
 import {
   PART_KINDS,
@@ -29,6 +30,7 @@ import {
   emptiedBlocks,
   keepBlocks,
   putAway,
+  replacedBy,
   restoredTo,
   takenOut,
   type AtticSyntax,
@@ -70,7 +72,11 @@ export interface AlterSyntax {
   readonly takeTable: (kept: KeptTable, plan: RenderPlan) => string[];
   /** Statements that give columns of a table their old values, none of which is an update in the eyes of stamps. */
   readonly restore: (kept: KeptValues, table: Table, stamps: readonly Column[], plan: RenderPlan) => string[];
+  /** Statements that put null where a column will get its old values; the key of the attic is still of its later types. */
+  readonly clear: (kept: KeptValues, column: Column, table: Table, stamps: readonly Column[]) => string[];
 }
+
+type RenamePart = Extract<Change, { readonly kind: "rename part" }>;
 
 /** What one change adds to the ALTER TABLE of its table, and what must run before and after it. */
 export interface Clauses {
@@ -117,15 +123,33 @@ export function renderByAlter(given: RenderPlan, syntax: AlterSyntax): Block[] {
     restored
       .get(change.table)
       ?.some(({ columns }) => columns.some(({ column }) => column.name === change.column.name)) ?? false;
+  // Values that come back from the attic are out of the way while a column changes its type.
+  const replacing = (change: AlterColumn): KeptValues | undefined => {
+    const { table, after: column } = change;
+    const held = before.tables.find(each => addressOf(each) === start.table(table))!;
+    const name = start.column(table, column.name);
+    const isKey =
+      held.key?.columns.includes(name) ||
+      before.tables.some(({ foreignKeys }) =>
+        foreignKeys.some(
+          ({ references }) => references.table === addressOf(held) && references.columns.includes(name),
+        ),
+      );
+    return isKey ? undefined : replacedBy(restored.get(table) ?? [], change);
+  };
   const isLate = (change: Change) =>
     (change.kind === "add part" || change.kind === "alter part") && restored.has(change.table);
   const arrive = (change: Change): Alteration | undefined => {
     switch (change.kind) {
-      case "alter column":
-        return {
-          table: change.table,
-          ...syntax.alterColumn(change, now(change.table), standing(change.table)),
-        };
+      case "alter column": {
+        const { table } = change;
+        const kept = replacing(change);
+        if (!kept) return { table, ...syntax.alterColumn(change, now(table), standing(table)) };
+        const bare = { ...change, before: unfilled(change.before), after: unfilled(change.after) };
+        const altered = syntax.alterColumn(bare, now(table), standing(table));
+        const cleared = syntax.clear(kept, change.before, now(table), standing(table));
+        return { table, ...altered, before: [...(altered.before ?? []), ...cleared] };
+      }
       case "add column": {
         const first = isRestored(change) ? { ...change, column: unfilled(change.column) } : change;
         return { table: change.table, ...syntax.addColumn(first, now(change.table)) };
@@ -156,10 +180,16 @@ export function renderByAlter(given: RenderPlan, syntax: AlterSyntax): Block[] {
       const { first: _, ...rest } = arrive(change) ?? {};
       return "table" in rest ? rest : undefined;
     }
-    if (change.kind !== "add column" || !isRestored(change)) return undefined;
-    const { table, column } = change;
+    const column =
+      change.kind === "add column" && isRestored(change)
+        ? change.column
+        : change.kind === "alter column" && replacing(change)
+          ? change.after
+          : undefined;
+    if (!column) return undefined;
+    const { table, fill } = change as AddColumn | AlterColumn;
     const whole = { kind: "alter column", table, before: unfilled(column), after: column } as const;
-    return { table, ...syntax.alterColumn(whole, now(table), []) };
+    return { table, ...syntax.alterColumn({ ...whole, ...(fill && { fill }) }, now(table), standing(table)) };
   };
   return [
     ...atticNamespaces(plan, "forward").map(name => ({
@@ -208,11 +238,9 @@ export function renderByAlter(given: RenderPlan, syntax: AlterSyntax): Block[] {
         : [];
     }),
     ...define("alter definition"),
-    ...each(changes, change =>
-      change.kind === "rename part"
-        ? [syntax.renamePart(now(change.table), change.what, change.from, change.to)]
-        : [],
-    ),
+    ...each(inTurn(changes.filter(change => change.kind === "rename part")), change => [
+      syntax.renamePart(now(change.table), change.what, change.from, change.to),
+    ]),
     ...alterations(changes, syntax, change => (isLate(change) ? makeWay(change) : arrive(change))),
     ...[...restored].flatMap(([address, kept]) =>
       kept.map(each => ({
@@ -268,6 +296,26 @@ export function renderByAlter(given: RenderPlan, syntax: AlterSyntax): Block[] {
       statements: [syntax.dropNamespace(name)],
     })),
   ];
+}
+
+/** Renames of parts in an order in which none takes a name that is still in use: tables may have traded their names. */
+function inTurn(renames: readonly RenamePart[]): RenamePart[] {
+  // What an index stands for shares its names with all relations of the namespace, the rest only with its table's.
+  const groups = new Map<string, RenamePart[]>();
+  for (const rename of renames) {
+    const { table, what } = rename;
+    const beside = what === "check" || what === "foreign key" ? table : (parseAddress(table).namespace ?? "");
+    groups.set(beside, [...(groups.get(beside) ?? []), rename]);
+  }
+  return [...groups.values()].flatMap(group => {
+    const holders = new Map(group.map(rename => [rename.from, rename]));
+    const names = new Map(group.map(({ from, to }) => [from, to]));
+    return renameSteps(names, new Set(names.keys())).map(([from, to]) => {
+      const step = { ...holders.get(from)!, from, to };
+      holders.set(to, step);
+      return step;
+    });
+  });
 }
 
 /** A column before its old values are put into it: nothing is demanded of it, and it counts nothing. */
@@ -332,7 +380,7 @@ function dropColumnOf(syntax: AlterSyntax): (change: Change) => Alteration | und
 }
 
 /** A block for each change that has statements. */
-function each(changes: readonly Change[], statementsOf: (change: Change) => string[]): Block[] {
+function each<C extends Change>(changes: readonly C[], statementsOf: (change: C) => string[]): Block[] {
   return changes.flatMap(change => {
     const statements = statementsOf(change);
     return statements.length > 0 ? [{ title: titleOf(change), statements }] : [];
@@ -490,9 +538,8 @@ function withLiftedComputed(changes: readonly Change[], before: Schema, after: S
   let result = [...changes];
   for (const table of after.tables) {
     const address = addressOf(table);
-    const was = oldTables.get(start.table(address));
-    if (!was || changes.some(change => change.kind === "add table" && addressOf(change.table) === address))
-      continue;
+    const was = start.tableArrives(address) ? undefined : oldTables.get(start.table(address));
+    if (!was) continue;
     for (const column of table.columns.filter(({ computed }) => computed)) {
       const old = was.columns.find(({ name }) => name === start.column(address, column.name));
       const alteration = changes.find(
@@ -602,7 +649,7 @@ function withLiftedParts(changes: readonly Change[], before: Schema, after: Sche
   let result = [...changes];
   for (const table of after.tables) {
     const address = addressOf(table);
-    const was = oldTables.get(start.table(address));
+    const was = start.tableArrives(address) ? undefined : oldTables.get(start.table(address));
     if (!was) continue;
     for (const kind of LIFTED_KINDS) {
       for (const value of partsOf(table, kind)) {

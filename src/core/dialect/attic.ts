@@ -188,6 +188,19 @@ export function restoredTo({ attic }: RenderPlan, address: string): KeptValues[]
   );
 }
 
+/**
+ * What has the old values of a column that going back gives another type, where values might not be turned into it:
+ * those that the attic has need not be.
+ */
+export function replacedBy(
+  kept: readonly KeptValues[],
+  { before, after, convert }: AlterColumn,
+): KeptValues | undefined {
+  if (before.identity ?? after.identity ?? after.computed) return undefined;
+  if (convert === undefined && isWidening(before.type, after.type)) return undefined;
+  return kept.find(each => each.kind === "values" && each.columns[0]!.column.name === after.name);
+}
+
 /** The table that going back takes out of the attic again, by its address. */
 export function takenOut({ attic }: RenderPlan, address: string): KeptTable | undefined {
   if (attic?.direction !== "back") return undefined;

@@ -1,10 +1,12 @@
 import { apply } from "../change/apply.js";
 import { diff, fillKey, type Conversion } from "../change/diff.js";
+import { hintsOf, mapConversion, type Hints } from "../change/hints.js";
 import { invert } from "../change/invert.js";
 import type { AlterColumn, Change } from "../change/types.js";
 import type { Direction } from "../direction.js";
 import { addressOf } from "../schema/address.js";
-import type { Default, Schema } from "../schema/types.js";
+import { textFor } from "../schema/sql-text.js";
+import type { Schema } from "../schema/types.js";
 import { keptBy } from "./attic.js";
 import type { Block, Dialect, RenderPlan } from "./dialect.js";
 
@@ -27,7 +29,8 @@ export function planFor(
 ): RenderPlan {
   const after = apply(before, changes);
   const [from, to] = [dialect.settle(before), dialect.settle(after)];
-  const hints = hintsOf(changes);
+  const said = hintsOf(changes);
+  const hints = { ...said, conversions: conversionsFor(dialect, said.conversions) };
   const found = diff(from, to, { ...hints, places: true });
   const plan = { before: from, after: to, changes: [...found, ...conversionsOnly(found, hints, to)] };
   if (!keeping) return plan;
@@ -62,7 +65,7 @@ function conversionsOnly(
     table.columns.flatMap((column): AlterColumn[] => {
       const key = fillKey(addressOf(table), column.name);
       const conversion = known.has(key) ? undefined : conversions.get(key);
-      if (!conversion) return [];
+      if (column.computed || (conversion?.convert ?? conversion?.convertBack) === undefined) return [];
       return [
         { kind: "alter column", table: addressOf(table), before: column, after: column, ...conversion },
       ];
@@ -70,67 +73,9 @@ function conversionsOnly(
   );
 }
 
-interface Hints {
-  readonly tables: Map<string, string>;
-  readonly columns: Map<string, Map<string, string>>;
-  readonly fills: Map<string, Default>;
-  readonly conversions: Map<string, Conversion>;
-}
-
-/** The renames and fills that a list of changes holds, from its start to its end. */
-function hintsOf(changes: readonly Change[]): Hints {
-  const hints: Hints = { tables: new Map(), columns: new Map(), fills: new Map(), conversions: new Map() };
-  for (const change of changes) {
-    if (change.kind === "rename table") {
-      follow(hints.tables, change.from, change.to);
-      moveTable(hints, change.from, change.to);
-    }
-    if (change.kind === "rename column") {
-      const columns = hints.columns.get(change.table) ?? new Map<string, string>();
-      follow(columns, change.from, change.to);
-      hints.columns.set(change.table, columns);
-      moveKey(hints, fillKey(change.table, change.from), fillKey(change.table, change.to));
-    }
-    if (change.kind === "add column" && change.fill) {
-      hints.fills.set(fillKey(change.table, change.column.name), change.fill);
-    }
-    if (change.kind === "alter column") {
-      const { convert, convertBack, fill } = change;
-      const key = fillKey(change.table, change.after.name);
-      if (fill) hints.fills.set(key, fill);
-      if (convert !== undefined || convertBack !== undefined)
-        hints.conversions.set(key, {
-          ...(convert !== undefined && { convert }),
-          ...(convertBack !== undefined && { convertBack }),
-        });
-    }
-  }
-  return hints;
-}
-
-/** What was said of a table's columns before it was renamed holds for it under its new name. */
-function moveTable(hints: Hints, from: string, to: string): void {
-  const { columns, fills, conversions } = hints;
-  const renamed = columns.get(from);
-  columns.delete(from);
-  if (renamed) columns.set(to, renamed);
-  const start = fillKey(from, "");
-  for (const key of [...fills.keys(), ...conversions.keys()])
-    if (key.startsWith(start)) moveKey(hints, key, fillKey(to, key.slice(start.length)));
-}
-
-/** What was said of a column before it was renamed, too. */
-function moveKey({ fills, conversions }: Hints, from: string, to: string): void {
-  for (const said of [fills, conversions] as Map<string, unknown>[]) {
-    const value = said.get(from);
-    if (value === undefined) continue;
-    said.delete(from);
-    said.set(to, value);
-  }
-}
-
-/** `a → between`, then `between → b`, is `a → b`. */
-function follow(renames: Map<string, string>, from: string, to: string): void {
-  const start = [...renames].find(([, now]) => now === from)?.[0] ?? from;
-  renames.set(start, to);
+/** Conversions as far as they are said for a dialect. */
+function conversionsFor(dialect: Dialect, said: ReadonlyMap<string, Conversion>): Map<string, Conversion> {
+  return new Map(
+    [...said].map(([key, each]) => [key, mapConversion(each, sql => textFor(sql, dialect.name))]),
+  );
 }

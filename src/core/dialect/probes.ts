@@ -1,4 +1,5 @@
-import type { AddPart, Change } from "../change/types.js";
+import type { AddPart, AlterColumn, Change } from "../change/types.js";
+import { isWidening } from "../change/widening.js";
 import { startNames, type StartNames } from "../change/start-names.js";
 import { columnsOfPart } from "../change/columns-used.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
@@ -146,6 +147,7 @@ function probeOfPart(change: AddPart, naming: Naming): Omit<Probe, "change"> | u
   const { dialect, start, table } = naming;
   const columns = columnsOfPart(change.what, change.value);
   if (columns.some(column => start.columnArrives(change.table, column))) return undefined;
+  if (columns.some(column => valueToBe(change.table, column, naming) === undefined)) return undefined;
   const quoted = (column: string) => dialect.quote(start.column(change.table, column));
   const duplicates = (names: readonly string[], where?: string): Omit<Probe, "change"> => ({
     question: `values of ${change.table} (${names.join(", ")}) held by more than one row`,
@@ -185,13 +187,29 @@ function probeOfPart(change: AddPart, naming: Naming): Omit<Probe, "change"> | u
   }
 }
 
+/**
+ * What holds already what a column will hold; undefined: its values become others, and only the engine can tell, which
+ * then refuses what does not fit.
+ */
+function valueToBe(address: string, column: string, { dialect, start, plan }: Naming): string | undefined {
+  const change = plan.changes.find(
+    (each): each is AlterColumn =>
+      each.kind === "alter column" && each.table === address && each.after.name === column,
+  );
+  const stays =
+    !change || (change.convert === undefined && isWidening(change.before.type, change.after.type));
+  return stays ? dialect.quote(start.column(address, column)) : undefined;
+}
+
 function orphans(
   address: string,
   { columns, references }: ForeignKey,
   naming: Naming,
-): Omit<Probe, "change"> {
+): Omit<Probe, "change"> | undefined {
   const { dialect, start, table } = naming;
-  const own = columns.map(column => `r.${dialect.quote(start.column(address, column))}`);
+  const values = columns.flatMap(column => valueToBe(address, column, naming) ?? []);
+  if (values.length < columns.length) return undefined;
+  const own = values.map(value => `r.${value}`);
   const present = own.map(column => `${column} IS NOT NULL`);
   const matches = references.columns.map(
     (column, index) => `k.${dialect.quote(start.column(references.table, column))} = ${own[index]}`,

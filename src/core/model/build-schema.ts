@@ -1,5 +1,5 @@
 import type { FieldOptions } from "../../modelling/facts.js";
-import { fillKey, type DiffHints } from "../change/diff.js";
+import { fillKey, type Conversion, type DiffHints } from "../change/diff.js";
 import type { Dialect } from "../dialect/dialect.js";
 import { addressOf } from "../schema/address.js";
 import type { NamingRules } from "../schema/naming.js";
@@ -92,11 +92,12 @@ function buildTable(entity: EntityDescription, columns: Columns, parts: Parts, r
   };
 }
 
-/** Renames and fills, as the models say them. */
+/** Renames, fills and conversions, as the models say them. */
 function hintsOf(models: Columns): DiffHints {
   const tables = new Map<string, string>();
   const columns = new Map<string, Map<string, string>>();
   const fills = new Map<string, Default>();
+  const conversions = new Map<string, Conversion>();
   for (const entity of models.entities) {
     const table = models.address(entity);
     if (entity.options.was !== undefined) tables.set(entity.options.was, table);
@@ -106,8 +107,14 @@ function hintsOf(models: Columns): DiffHints {
       if (options.was !== undefined) renamed.set(options.was, column.name);
       const fill = models.defaultOf(entity, field, column.type, options.fill, "fill");
       if (fill) fills.set(fillKey(table, column.name), fill);
+      const { convert, convertBack } = options;
+      if (convert !== undefined || convertBack !== undefined)
+        conversions.set(fillKey(table, column.name), {
+          ...(convert !== undefined && { convert: models.placed(entity, field, convert) }),
+          ...(convertBack !== undefined && { convertBack: models.placed(entity, field, convertBack) }),
+        });
     }
     if (renamed.size > 0) columns.set(table, renamed);
   }
-  return { tables, columns, fills };
+  return { tables, columns, fills, conversions };
 }

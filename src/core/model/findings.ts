@@ -42,10 +42,13 @@ export const FINDING_CODES = {
   A310: "required references in a circle",
   A311: "optional in TypeScript, required in the database",
   A312: "required in TypeScript, optional in the database",
-  A313: "a rename that is done",
+  A313: "a rename or a conversion that is done",
   A314: "an entity that nothing is linked to",
   A315: "a default that breaks the field's own rule",
   A316: "a value that is no longer allowed",
+  A317: "something goes while its like comes",
+  A318: "a required column without a value for old rows",
+  A319: "a type that old values may not fit",
 } as const satisfies Record<string, string>;
 
 export type FindingCode = keyof typeof FINDING_CODES;

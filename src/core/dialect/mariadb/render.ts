@@ -26,13 +26,16 @@ import {
   changedSinceBlocks,
   emptiedBlocks,
   keepBlocks,
+  matchOf,
   putAway,
+  replacedBy,
   restoredTo,
   restoreText,
   takenOut,
   type AtticSyntax,
   type KeptValues,
 } from "../attic.js";
+import { placeOf } from "../tokens.js";
 import type { Block, RenderPlan } from "../dialect.js";
 import { renderExpression } from "../settle.js";
 import { atticTables } from "./catalog.js";
@@ -181,8 +184,10 @@ interface TablePair {
   readonly restored: readonly KeptValues[];
   /** The names things have in the end, by those at the start. */
   readonly names: NameMap;
-  /** The name a column had at the start. */
+  /** The name a column had at the start; of one that only arrives, its own. */
   readonly oldName: (column: string) => string;
+  /** Whether a column was not there at the start, though another of its name may have been. */
+  readonly arrives: (column: string) => boolean;
   /** What old rows get in a column. */
   readonly fillOf: (column: string) => Default | undefined;
   /** How the old values of a column, by its name in the end, become the new ones. */
@@ -212,6 +217,7 @@ function namesBetween(now: Table, changes: readonly Change[]): Omit<TablePair, "
       column: (table, column) => columns.get(JSON.stringify([newTable(table), column])) ?? column,
     },
     oldName: column => start.column(addressOf(now), column),
+    arrives: column => start.columnArrives(addressOf(now), column),
     fillOf: column => {
       const change = changes.find(
         each =>
@@ -302,7 +308,16 @@ function alterBlock(pair: TablePair, changes: readonly Change[]): Block[] {
  * What one ALTER TABLE does, what must be done to its rows before it, and between it and a second one, and what that
  * does.
  */
-function alterClauses({ was, now, names, oldName, fillOf, conversionOf, restored: kept }: TablePair): {
+function alterClauses({
+  was,
+  now,
+  names,
+  oldName,
+  arrives,
+  fillOf,
+  conversionOf,
+  restored: kept,
+}: TablePair): {
   before: string[];
   clauses: string[];
   between: string[];
@@ -315,6 +330,8 @@ function alterClauses({ was, now, names, oldName, fillOf, conversionOf, restored
     part: Parts[PartKind];
     columns: readonly string[];
   }[] = [];
+  const oldOf = ({ name }: Column) =>
+    arrives(name) ? undefined : was.columns.find(each => each.name === oldName(name));
   const back = new Set(kept.flatMap(({ columns }) => columns.map(({ column }) => column.name)));
   const between = kept.map(each =>
     restoreText(each, ATTIC_SYNTAX, [
@@ -331,24 +348,44 @@ function alterClauses({ was, now, names, oldName, fillOf, conversionOf, restored
   const late = new Set([
     ...back,
     ...now.columns.flatMap(column => {
-      const old = was.columns.find(({ name }) => name === oldName(column.name));
+      const old = oldOf(column);
       const filled = old?.nullable && !column.nullable && typeOf(old) !== typeOf(column);
       return filled && fillOf(column.name) ? [column.name] : [];
     }),
   ]);
+  /** What has the old values of a column that might not be turned into them: the rest of its values go aside. */
+  const replacing = (column: Column): KeptValues | undefined => {
+    const old = oldOf(column);
+    const convert = conversionOf(column.name);
+    if (!old || equal(old.type, column.type)) return undefined;
+    return replacedBy(kept, {
+      kind: "alter column",
+      table: address,
+      before: old,
+      after: column,
+      ...(convert !== undefined && { convert }),
+    });
+  };
+  const ownConversion = (column: Column): string => {
+    const old = oldOf(column)!;
+    const value = placeOf(column.name);
+    return needsText(old, column) ? `CAST(${value} AS char)` : value;
+  };
   const remade = new Set(
     now.columns.filter(column => {
-      const old = was.columns.find(({ name }) => name === oldName(column.name));
+      const old = oldOf(column);
       if (old === undefined) return false;
       return (
         conversionOf(column.name) !== undefined ||
+        replacing(column) !== undefined ||
         mustBeRemade(renameInColumn(old, addressOf(was), names), column)
       );
     }),
   );
   const remadeNames = new Set([...remade].map(({ name }) => name));
+  const lasting = new Set(now.columns.flatMap(column => oldOf(column)?.name ?? []));
   for (const kind of ["check", "index", "unique", "key"] as const) {
-    const { drops, adds } = partClauses(kind, { was, now, names }, remadeNames);
+    const { drops, adds } = partClauses(kind, { was, now, names }, remadeNames, lasting);
     clauses.push(...drops);
     added.push(...adds.map(part => ({ kind, part, columns: columnsOfPart(kind, part) })));
   }
@@ -362,21 +399,18 @@ function alterClauses({ was, now, names, oldName, fillOf, conversionOf, restored
   }
   const stated = (table: Table, name: string) => table.checks.find(({ column }) => column === name);
   const survivors = new Set(
-    now.columns.filter(column => !remade.has(column)).map(({ name }) => oldName(name)),
+    now.columns.flatMap(column => (remade.has(column) ? [] : (oldOf(column)?.name ?? []))),
   );
   clauses.push(
     ...was.columns.filter(({ name }) => !survivors.has(name)).map(({ name }) => `DROP COLUMN ${quote(name)}`),
   );
   for (const [at, column] of now.columns.entries()) {
-    const old = remade.has(column)
-      ? undefined
-      : was.columns.find(({ name }) => name === oldName(column.name));
+    const old = remade.has(column) ? undefined : oldOf(column);
     if (!old) {
-      const last = now.columns
-        .slice(at)
-        .every(({ name }) => !was.columns.some(each => each.name === oldName(name)));
+      const last = now.columns.slice(at).every(each => oldOf(each) === undefined);
       const place = last ? "" : at === 0 ? " FIRST" : ` AFTER ${quote(now.columns[at - 1]!.name)}`;
-      const conversion = conversionOf(column.name);
+      const replaced = replacing(column);
+      const conversion = conversionOf(column.name) ?? (replaced && ownConversion(column));
       if (conversion !== undefined) {
         const aside: Column = {
           ...unfilled(column),
@@ -388,9 +422,14 @@ function alterClauses({ was, now, names, oldName, fillOf, conversionOf, restored
         const moments = keptMoments(was, [oldName(column.name)]).map(moment => `, ${moment} = ${moment}`);
         before.push(
           alterText(address, [`ADD COLUMN ${columnText(aside, withoutChecks(now))}`]),
-          `UPDATE ${quoteTable(address)} SET ${quote(aside.name)} = ${value}${moments.join("")}`,
+          `UPDATE ${quoteTable(address)} AS t SET ${quote(aside.name)} = ${value}${moments.join("")}${replaced ? whereNotKept(replaced) : ""}`,
         );
-        clauses.push(`CHANGE COLUMN ${quote(aside.name)} ${columnText(column, now)}${place}`);
+        if (replaced) {
+          clauses.push(
+            `CHANGE COLUMN ${quote(aside.name)} ${columnText(unfilled(column), withoutChecks(now))}${place}`,
+          );
+          afterwards.push(`MODIFY COLUMN ${columnText(column, now)}`);
+        } else clauses.push(`CHANGE COLUMN ${quote(aside.name)} ${columnText(column, now)}${place}`);
         continue;
       }
       if (back.has(column.name)) {
@@ -413,12 +452,12 @@ function alterClauses({ was, now, names, oldName, fillOf, conversionOf, restored
       // A fill is a value of the column as it is to be.
       const retyped = typeOf(old) !== typeOf(column);
       if (fill) {
-        const name = quote(old.name);
-        const moments = keptMoments(was, [old.name]).map(moment => `, ${moment} = ${moment}`);
-        const update = (called: string) =>
-          `UPDATE ${quoteTable(address)} SET ${called} = ${fillText(fill)}${moments.join("")} WHERE ${called} IS NULL`;
-        if (retyped) between.push(update(quote(column.name)));
-        else before.push(update(name));
+        const update = (table: Table, name: string) => {
+          const moments = keptMoments(table, [name]).map(moment => `, ${moment} = ${moment}`);
+          return `UPDATE ${quoteTable(address)} SET ${quote(name)} = ${fillText(fill)}${moments.join("")} WHERE ${quote(name)} IS NULL`;
+        };
+        if (retyped) between.push(update(now, column.name));
+        else before.push(update(was, old.name));
       }
       if (needsText(old, column))
         before.push(alterText(address, [`MODIFY COLUMN ${columnText(asText(old))}`]));
@@ -440,6 +479,11 @@ function alterClauses({ was, now, names, oldName, fillOf, conversionOf, restored
   clauses.push(...optionClauses(oldOptions, options));
   if (was.note !== now.note) clauses.push(`COMMENT = ${literal(now.note ?? "")}`);
   return { before, clauses, between, afterwards };
+}
+
+/** Of a table called t, as its columns are called before they are renamed, the rows of which the attic has nothing. */
+function whereNotKept({ place, key }: KeptValues): string {
+  return ` WHERE NOT EXISTS (SELECT 1 FROM ${quoteTable(place)} AS k WHERE ${matchOf(key, quote)})`;
 }
 
 /** A column before values are put into it: nothing is demanded of it, and it counts nothing. */
@@ -506,8 +550,9 @@ function partClauses(
   kind: Exclude<PartKind, "foreign key">,
   { was, now, names }: Pick<TablePair, "was" | "now" | "names">,
   remade: ReadonlySet<string>,
+  /** The columns that stay, as they were called. */
+  lasting: ReadonlySet<string>,
 ) {
-  const untouched = (part: Parts[PartKind]) => !columnsOfPart(kind, part).some(column => remade.has(column));
   const left = new Set<Parts[PartKind]>(partsOf(now, kind));
   const drops: string[] = [];
   const renames: string[] = [];
@@ -515,10 +560,13 @@ function partClauses(
   for (const part of left) if (!ownClause(part)) left.delete(part);
   for (const part of partsOf(was, kind).filter(ownClause)) {
     const renamed = renameInPart(kind, part as never, addressOf(was), names) as Parts[PartKind];
-    const same = untouched(renamed) ? [...left].find(each => equal(each, renamed)) : undefined;
+    const untouched =
+      columnsOfPart(kind, part).every(column => lasting.has(column)) &&
+      !columnsOfPart(kind, renamed).some(column => remade.has(column));
+    const same = untouched ? [...left].find(each => equal(each, renamed)) : undefined;
     const twin =
       same ??
-      (untouched(renamed) && (kind === "index" || kind === "unique")
+      (untouched && (kind === "index" || kind === "unique")
         ? [...left].find(each => equal({ ...each, name: part.name }, renamed))
         : undefined);
     if (twin) left.delete(twin);

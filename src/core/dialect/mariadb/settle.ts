@@ -81,17 +81,14 @@ function wholeColumns({ parts }: Index): string[] {
 }
 
 function settleIndex({ where: _, ...index }: Index, table: Table): Index {
-  const bounded = (part: IndexPart): IndexPart => {
+  const isLong = (part: IndexPart): boolean => {
     const column = "column" in part ? table.columns.find(({ name }) => name === part.column) : undefined;
-    const cut =
-      column &&
-      part.length === undefined &&
-      !index.unique &&
-      index.method === undefined &&
-      isUnbounded(column.type);
-    return cut ? { ...part, length: PREFIX } : part;
+    return column !== undefined && part.length === undefined && isUnbounded(column.type);
   };
-  return { ...index, parts: index.parts.map(bounded) };
+  if (index.method !== undefined || !index.parts.some(isLong)) return index;
+  // Unique, it is of a hash, which has no order: https://mariadb.com/kb/en/getting-started-with-indexes/#unique-index
+  if (index.unique) return { ...index, parts: index.parts.map(({ descending: _, ...part }) => part) };
+  return { ...index, parts: index.parts.map(part => (isLong(part) ? { ...part, length: PREFIX } : part)) };
 }
 
 export function isPlainUnique(index: Index): boolean {

@@ -23,7 +23,7 @@ import type {
   Table,
 } from "../../schema/types.js";
 import { renderByAlter, type AlterSyntax, type Clauses } from "../alter.js";
-import { restoreText, type AtticSyntax, type KeptTable, type KeptValues } from "../attic.js";
+import { matchOf, restoreText, type AtticSyntax, type KeptTable, type KeptValues } from "../attic.js";
 import type { Block, RenderPlan } from "../dialect.js";
 import { renderExpression } from "../settle.js";
 import { atticTables } from "./catalog.js";
@@ -152,6 +152,23 @@ function restore(kept: KeptValues, table: Table, stamps: readonly Column[], plan
   return unstamped(table, stamps, restoreText(kept, ATTIC_SYNTAX, set));
 }
 
+function clear(kept: KeptValues, column: Column, table: Table, stamps: readonly Column[]): string[] {
+  const [address, name] = [addressOf(table), quote(column.name)];
+  const update = ATTIC_SYNTAX.updateFrom({
+    table: quoteTable(address),
+    from: quoteTable(kept.place),
+    set: [`${name} = NULL`],
+    where: matchOf(
+      kept.key.map(({ was, retyped }) => ({ was, now: was, retyped })),
+      quote,
+    ),
+  });
+  return [
+    ...(column.nullable ? [] : [alterTable(address, `ALTER COLUMN ${name} DROP NOT NULL`)]),
+    ...unstamped(table, stamps, update),
+  ];
+}
+
 /** An update that leaves the moments of the last update as they are. */
 function unstamped(table: Table, stamps: readonly Column[], update: string): string[] {
   const triggers = (verb: string) =>
@@ -199,6 +216,7 @@ const SYNTAX: AlterSyntax = {
   keepTable,
   takeTable,
   restore,
+  clear,
 };
 
 function quoteTable(address: string): string {

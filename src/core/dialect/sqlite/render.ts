@@ -55,6 +55,7 @@ export function render(plan: RenderPlan): Block[] {
     was: tables.before.get(work.from)!,
     now: tables.after.get(work.to)!,
     restored: restoredTo(plan, work.to),
+    taken: takenNames(tables.before.get(work.from)!, work.to, after),
   }));
   const ways = works.map(work => ({ work, rebuilt: !canStay(work, changes) }));
 
@@ -158,6 +159,16 @@ interface Work {
   readonly now: Table;
   /** What it gets back from the attic. */
   readonly restored: readonly KeptValues[];
+  /** The names of its indexes and stamps that another table will have: they must be free before that is made. */
+  readonly taken: ReadonlySet<string>;
+}
+
+/** Names are shared by all tables of the database. */
+function takenNames(was: Table, to: string, { tables }: Schema): ReadonlySet<string> {
+  const own = new Set(attachments({ tables: [was] }));
+  if (own.size === 0) return own;
+  const others = attachments({ tables: tables.filter(table => addressOf(table) !== to) });
+  return new Set(others.filter(name => own.has(name)));
 }
 
 /** The changes by the table that stays; what happens to the parts of tables that come or go is in those tables. */
@@ -285,22 +296,25 @@ function inlinePart(change: Change, added: ReadonlyMap<string, AddColumn>): bool
 }
 
 /** What must go before tables and columns get their new names: indexes, stamps, and names that are taken over. */
-function clearBlocks({ from, changes, was, now }: Work, rebuilt: boolean): Block[] {
+function clearBlocks({ from, changes, was, now, taken }: Work, rebuilt: boolean): Block[] {
   const table = quoteTable(from);
   const blocks: Block[] = [];
   const lost = was.columns.filter(({ stamp }) => stamp);
   const renamed = addressOf(was) !== addressOf(now) || changes.some(({ kind }) => kind === "rename column");
   for (const column of lost) {
     const stays = now.columns.some(({ name, stamp }) => name === column.name && stamp);
-    if (rebuilt || (stays && !renamed)) continue;
     const name = stampTriggerName(was.name, column.name);
+    if (!taken.has(name) && (rebuilt || (stays && !renamed))) continue;
     blocks.push({
       title: `drop the stamp of ${from}.${column.name}`,
       statements: [`DROP TRIGGER ${quote(name)}`],
     });
   }
+  for (const { name } of was.indexes.filter(index => taken.has(index.name))) {
+    blocks.push({ title: `make the name ${name} free`, statements: [`DROP INDEX ${quote(name)}`] });
+  }
   for (const change of changes) {
-    if (change.kind === "drop part" && change.what === "index" && !rebuilt) {
+    if (change.kind === "drop part" && change.what === "index" && !rebuilt && !taken.has(change.value.name)) {
       blocks.push({ title: describeChange(change), statements: [`DROP INDEX ${quote(change.value.name)}`] });
     }
     if (change.kind === "drop column" && !rebuilt) {
@@ -311,10 +325,10 @@ function clearBlocks({ from, changes, was, now }: Work, rebuilt: boolean): Block
   const gone = new Set(
     changes.flatMap(change => (change.kind === "drop column" ? [change.column.name] : [])),
   );
-  const taken = changes.flatMap(change =>
+  const away = changes.flatMap(change =>
     change.kind === "rename column" && gone.has(change.to) && rebuilt ? [change.to] : [],
   );
-  for (const name of taken) {
+  for (const name of away) {
     const statements = [`ALTER TABLE ${table} RENAME COLUMN ${quote(name)} TO ${quote(awayName(name))}`];
     blocks.push({ title: `make the name ${from}.${name} free`, statements });
   }
@@ -342,7 +356,8 @@ function renameColumnBlocks({ to, changes }: Work): Block[] {
 }
 
 function alterBlocks(work: Work): Block[] {
-  const { to, changes, was, now } = work;
+  const { to, changes, was, now, taken } = work;
+  const dropIndex = (name: string) => (taken.has(name) ? [] : [`DROP INDEX ${quote(name)}`]);
   const table = quoteTable(to);
   const brought = changes.filter(change => change.kind === "add part").filter(({ what }) => what !== "index");
   const blocks = renameColumnBlocks(work);
@@ -361,11 +376,11 @@ function alterBlocks(work: Work): Block[] {
       const index = now.indexes.find(({ name }) => name === change.to)!;
       blocks.push({
         title: titleOf(change),
-        statements: [`DROP INDEX ${quote(change.from)}`, indexText(now, index)],
+        statements: [...dropIndex(change.from), indexText(now, index)],
       });
     }
     if (change.kind === "alter part" && change.what === "index") {
-      const statements = [`DROP INDEX ${quote(change.before.name)}`, indexText(now, change.after)];
+      const statements = [...dropIndex(change.before.name), indexText(now, change.after)];
       blocks.push({ title: titleOf(change), statements });
     }
     if (change.kind === "add part" && change.what === "index") {

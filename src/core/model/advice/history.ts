@@ -1,11 +1,28 @@
-import type { ModelSchema } from "../build-schema.js";
-import { collectFindings, type Finding } from "../findings.js";
+import { diff, type DiffHints } from "../../change/diff.js";
+import { gapsOf } from "../../change/gaps.js";
+import { likelyRenames } from "../../change/likeness.js";
+import type { Change } from "../../change/types.js";
+import { isWidening } from "../../change/widening.js";
 import { tablesByAddress } from "../../schema/address.js";
+import { equal } from "../../schema/canonical.js";
+import { showDataType } from "../../schema/data-type.js";
 import type { Schema, Table } from "../../schema/types.js";
+import type { ModelSchema } from "../build-schema.js";
+import type { Columns } from "../columns.js";
+import { collectFindings, type Finding, type Report } from "../findings.js";
 
-/** What models say that a migration has done already, or that rows written before may stand against. */
-export function adviseOnHistory({ models, schema }: ModelSchema, history: Schema): Finding[] {
+/**
+ * What models say that a migration has done already, or that rows written before may stand against.
+ * @param hints renames and fills, where more are known than the models say
+ */
+export function adviseOnHistory(model: ModelSchema, history: Schema, hints?: DiffHints): Finding[] {
   const { findings, report } = collectFindings();
+  adviseOnWhatIsDone(model, history, report);
+  adviseOnWay(model.models, diff(history, model.schema, hints ?? model.hints), report);
+  return findings;
+}
+
+function adviseOnWhatIsDone({ models, schema }: ModelSchema, history: Schema, report: Report): void {
   const [now, before] = [tablesByAddress(schema), tablesByAddress(history)];
   for (const entity of models.entities) {
     const address = models.address(entity);
@@ -14,11 +31,18 @@ export function adviseOnHistory({ models, schema }: ModelSchema, history: Schema
     if (was !== undefined && old && !before.has(was))
       report("A313", { entity: entity.name }, `That ${was} became ${address} is done`, "remove `was`");
     for (const { field, column } of models.columnsOf(entity)) {
-      const earlier = field.facts.field?.was;
-      const has = (name: string) => old?.columns.some(each => each.name === name);
+      const { was: earlier, convert } = field.facts.field ?? {};
+      const had = old?.columns.find(({ name }) => name === column.name);
       const where = { entity: entity.name, property: field.property };
-      if (earlier !== undefined && has(column.name) && !has(earlier))
+      if (earlier !== undefined && had && !old?.columns.some(({ name }) => name === earlier))
         report("A313", where, `That ${earlier} became ${column.name} is done`, "remove `was` from @Field");
+      if (convert !== undefined && had && equal(had.type, column.type))
+        report(
+          "A313",
+          where,
+          `That ${column.name} became ${showDataType(column.type)} is done`,
+          "remove `convert` and `convertBack` from @Field: they would be used again when its type changes next",
+        );
       const gone = valuesOf(old, column.name).filter(
         value => !valuesOf(now.get(address), column.name).includes(value),
       );
@@ -31,7 +55,46 @@ export function adviseOnHistory({ models, schema }: ModelSchema, history: Schema
         );
     }
   }
-  return findings;
+}
+
+/** What may not be meant on the way from the history to the models, or what rows that exist may stand against. */
+function adviseOnWay(models: Columns, changes: readonly Change[], report: Report): void {
+  for (const { what, from, to, table = to, score, reasons } of likelyRenames(changes))
+    report(
+      "A317",
+      whereOf(models, table, to.slice(table.length + 1)),
+      `${from} goes and ${to} comes, which are ${percent(score)} alike: ${reasons.join(", ")}`,
+      `if it is one and the same ${what}, say so in the model with \`was\`, or with --rename ${from}=${to}`,
+    );
+  for (const { table, column } of gapsOf(changes))
+    report(
+      "A318",
+      whereOf(models, table, column.name),
+      `Rows that exist have no value for the required ${table}.${column.name}`,
+      `say \`fill\` in @Field, or --fill ${table}.${column.name}=VALUE; nothing is needed while there are no such rows`,
+    );
+  for (const change of changes) {
+    if (change.kind !== "alter column" || change.convert !== undefined) continue;
+    const { table, before, after } = change;
+    if (before.computed || after.computed || isWidening(before.type, after.type)) continue;
+    report(
+      "A319",
+      whereOf(models, table, after.name),
+      `${table}.${after.name} becomes ${showDataType(after.type)}, as which not every ${showDataType(before.type)} can be written: values that do not fit stop the migration`,
+      "say `convert` and `convertBack` in @Field, unless all that is there fits",
+    );
+  }
+}
+
+/** `86 %` */
+export function percent(score: number): string {
+  return `${Math.round(score * 100)} %`;
+}
+
+function whereOf(models: Columns, address: string, column: string) {
+  const entity = models.entities.find(each => models.address(each) === address);
+  const property = entity && models.columnsOf(entity).find(each => each.column.name === column)?.field;
+  return { entity: entity?.name ?? address, ...(property && { property: property.property }) };
 }
 
 /** The values a column is limited to; none when it is not. */

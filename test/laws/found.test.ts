@@ -1,0 +1,255 @@
+import { afterAll, describe, expect, test } from "vitest";
+import { apply } from "../../src/core/change/apply.js";
+import { diff, fillKey, type Conversion, type DiffHints } from "../../src/core/change/diff.js";
+import type { Column, DataType, Default, Definition, Table } from "../../src/core/schema/types.js";
+import { ID, potterId, refers, table, TITLE, WEIGHT } from "../core/render-cases.js";
+import { allEngines, thereAndBack } from "./there-and-back.js";
+
+const column = (name: string, type: DataType | string, more: Partial<Column> = {}): Column => ({
+  name,
+  type: typeof type === "string" ? ({ kind: type } as DataType) : type,
+  nullable: true,
+  ...more,
+});
+const REQUIRED = { nullable: false } as const;
+const NUMBER = column("id", "integer", REQUIRED);
+const NOTES = column("notes", "text");
+const UPDATED = column("updated_at", "timestamptz", { ...REQUIRED, stamp: "updated" });
+const pieces = (columns: readonly Column[], more: Partial<Table> = {}) =>
+  table("pieces", { columns: [ID, ...columns], ...more });
+const renamed = (names: Record<string, string>, address = "pieces") =>
+  new Map([[address, new Map(Object.entries(names))]]);
+const filled = (name: string, value: string | number) =>
+  new Map([[fillKey("pieces", name), { kind: "value", value } as Default]]);
+const converted = (name: string, conversion: Conversion) => new Map([[fillKey("pieces", name), conversion]]);
+const MOOD: Definition = { kind: "enum", name: "mood", values: ["calm", "wild"] };
+const mood = (name: string) =>
+  column(
+    name,
+    { kind: "native", sql: { sqlite: "text", postgres: "mood", mariadb: "varchar(9)" } },
+    {
+      default: { kind: "sql", sql: { sqlite: "'calm'", postgres: "'calm'::mood", mariadb: "'calm'" } },
+    },
+  );
+
+interface Case {
+  readonly before: readonly Table[];
+  readonly after: readonly Table[];
+  readonly hints?: DiffHints;
+  readonly definitions?: readonly Definition[];
+}
+
+/** What long hunts have found, and what is easily got wrong: names that move from one thing to another. */
+const CASES: Readonly<Record<string, Case>> = {
+  "a column that is filled and changes its type at once": {
+    before: [pieces([WEIGHT])],
+    after: [pieces([column("weight", "text", REQUIRED)])],
+    hints: { fills: filled("weight", "none") },
+  },
+  "a required column that may be null from now on": {
+    before: [pieces([{ ...WEIGHT, ...REQUIRED }])],
+    after: [pieces([WEIGHT])],
+    hints: { fills: filled("weight", 3) },
+  },
+  "a column that is filled, converted and renamed": {
+    before: [pieces([WEIGHT, TITLE])],
+    after: [pieces([column("load", "text", REQUIRED), { ...TITLE, name: "label" }])],
+    hints: {
+      columns: renamed({ weight: "load", title: "label" }),
+      fills: filled("load", "none"),
+      conversions: converted("load", { convert: "concat('w', {label})", convertBack: "7" }),
+    },
+  },
+  "a key that changes while values are to come back": {
+    before: [
+      table("pieces", {
+        columns: [NUMBER, TITLE, NOTES],
+        uniques: [{ name: "uq_title", columns: ["title"] }],
+      }),
+    ],
+    after: [
+      table("pieces", {
+        columns: [NUMBER, TITLE],
+        key: { name: "pk_pieces", columns: ["title"] },
+        uniques: [{ name: "uq_id", columns: ["id"] }],
+      }),
+    ],
+  },
+  "a column of the key that counts up beside one that is to come back": {
+    before: [
+      pieces([column("batch", "integer", REQUIRED)], {
+        columns: [
+          { name: "id", type: { kind: "integer" }, ...REQUIRED },
+          column("batch", "integer", REQUIRED),
+          NOTES,
+        ],
+        key: { name: "pk_pieces", columns: ["id", "batch"] },
+      }),
+    ],
+    after: [pieces([column("batch", "integer", REQUIRED)])],
+  },
+  "a table that goes with its type": {
+    before: [pieces([TITLE]), table("moods", { columns: [ID, mood("now"), mood("then")] })],
+    after: [pieces([TITLE])],
+    definitions: [MOOD],
+  },
+  "values that are replaced beside a stamp, and a stamp that goes with them": {
+    before: [pieces([WEIGHT, NOTES, UPDATED]), table("firings", { columns: [ID, WEIGHT, UPDATED] })],
+    after: [
+      pieces([{ ...WEIGHT, ...REQUIRED }, UPDATED]),
+      table("firings", { columns: [ID, column("weight", "text", REQUIRED)] }),
+    ],
+    hints: {
+      fills: new Map([
+        ...filled("weight", 3),
+        [fillKey("firings", "weight"), { kind: "value", value: "none" }],
+      ]),
+    },
+  },
+  "a column that is worked out from now on, and one that no longer is": {
+    before: [
+      pieces([
+        WEIGHT,
+        column("double", "integer"),
+        column("half", "integer", { computed: { sql: "{weight} / 2", stored: true } }),
+      ]),
+    ],
+    after: [
+      pieces([
+        WEIGHT,
+        column("double", "integer", { computed: { sql: "{weight} * 2", stored: true } }),
+        column("half", "bigint"),
+      ]),
+    ],
+    hints: {
+      conversions: new Map([
+        ...converted("double", { convert: "1", convertBack: "2" }),
+        ...converted("half", { convert: "3", convertBack: "4" }),
+      ]),
+    },
+  },
+  "values that cannot be turned back, of which the attic has the old ones": {
+    before: [pieces([WEIGHT, column("mark", "uuid", REQUIRED), column("fired", "date")])],
+    after: [
+      pieces([
+        column("weight", "text"),
+        column("mark", "integer", REQUIRED),
+        column("fired", { kind: "varchar", length: 3 }),
+      ]),
+    ],
+    hints: {
+      conversions: new Map([
+        ...converted("weight", { convert: "'heavy'" }),
+        ...converted("mark", { convert: "7" }),
+        ...converted("fired", { convert: "'yes'" }),
+      ]),
+    },
+  },
+  "a descending unique index over texts of any length": {
+    before: [pieces([column("stage", "json", REQUIRED), NOTES])],
+    after: [
+      pieces([column("stage", "json", REQUIRED)], {
+        indexes: [{ name: "ix_stage", parts: [{ column: "stage", descending: true }], unique: true }],
+      }),
+    ],
+  },
+  "a key of another type that others refer to": {
+    before: [
+      table("potters"),
+      pieces([TITLE, potterId], { foreignKeys: [refers("pieces", "potter_id", "potters")] }),
+    ],
+    after: [
+      table("potters", { columns: [{ ...ID, type: { kind: "bigint" } }, TITLE] }),
+      pieces([TITLE, { ...potterId, type: { kind: "bigint" } }], {
+        foreignKeys: [refers("pieces", "potter_id", "potters", { onDelete: "cascade" })],
+      }),
+    ],
+  },
+  "two tables that swap their names, one of which others refer to": {
+    before: [
+      table("shelves", { columns: [ID, TITLE, WEIGHT] }),
+      table("racks", { columns: [ID, NOTES] }),
+      pieces([{ ...potterId, name: "rack_id" }], { foreignKeys: [refers("pieces", "rack_id", "racks")] }),
+    ],
+    after: [
+      table("racks", { columns: [ID, TITLE, WEIGHT], key: { name: "pk_shelves", columns: ["id"] } }),
+      table("shelves", { columns: [ID, NOTES], key: { name: "pk_racks", columns: ["id"] } }),
+      pieces([{ ...potterId, name: "rack_id" }], { foreignKeys: [refers("pieces", "rack_id", "shelves")] }),
+    ],
+    hints: {
+      tables: new Map([
+        ["shelves", "racks"],
+        ["racks", "shelves"],
+      ]),
+    },
+  },
+  "two tables that swap their names with those of their keys": {
+    before: [table("shelves", { columns: [ID, TITLE, WEIGHT] }), table("racks", { columns: [ID, NOTES] })],
+    after: [table("racks", { columns: [ID, TITLE, WEIGHT] }), table("shelves", { columns: [ID, NOTES] })],
+    hints: {
+      tables: new Map([
+        ["shelves", "racks"],
+        ["racks", "shelves"],
+      ]),
+    },
+  },
+  "two columns that swap their names, and one that takes the name of one that goes": {
+    before: [pieces([TITLE, column("label", { kind: "varchar", length: 20 }, REQUIRED), WEIGHT, NOTES])],
+    after: [
+      pieces([
+        { ...TITLE, name: "label" },
+        column("title", { kind: "varchar", length: 20 }, REQUIRED),
+        { ...WEIGHT, name: "notes" },
+      ]),
+    ],
+    hints: { columns: renamed({ title: "label", label: "title", weight: "notes" }) },
+  },
+  "a table that takes the name of one that goes": {
+    before: [table("shelves", { columns: [ID, TITLE, WEIGHT] }), table("racks", { columns: [ID, NOTES] })],
+    after: [table("racks", { columns: [ID, TITLE, WEIGHT], key: { name: "pk_shelves", columns: ["id"] } })],
+    hints: { tables: new Map([["shelves", "racks"]]) },
+  },
+  "a table that moves to a namespace, and one that leaves it": {
+    before: [pieces([TITLE]), table("kilns", { namespace: "studio", columns: [ID, WEIGHT, NOTES] })],
+    after: [table("pieces", { namespace: "studio" }), table("kilns", { columns: [ID, WEIGHT] })],
+    hints: {
+      tables: new Map([
+        ["pieces", "studio.pieces"],
+        ["studio.kilns", "kilns"],
+      ]),
+    },
+  },
+  "a pair table that goes, with a namespace and a circle of references": {
+    before: [
+      table("potters", {
+        columns: [ID, TITLE, { ...potterId, name: "best_id" }],
+        foreignKeys: [refers("potters", "best_id", "pieces")],
+      }),
+      pieces([TITLE, potterId], { foreignKeys: [refers("pieces", "potter_id", "potters")] }),
+      table("pairs", {
+        namespace: "studio",
+        columns: [column("piece_id", "integer", REQUIRED), column("potter_id", "integer", REQUIRED)],
+        key: { name: "pk_pairs", columns: ["piece_id", "potter_id"] },
+        foreignKeys: [refers("pairs", "piece_id", "pieces"), refers("pairs", "potter_id", "potters")],
+      }),
+    ],
+    after: [table("potters")],
+  },
+};
+
+describe.each(await allEngines())("on a real %s", (name, engine) => {
+  afterAll(() => engine?.close());
+
+  test.runIf(engine).each(Object.entries(CASES))(
+    "%s: there and back",
+    async (_, { before, after, hints, definitions }) => {
+      const told = { went: 0, refused: 0, rows: 0, kept: 0 };
+      const held = name.includes("Postgre") && definitions ? { definitions } : {};
+      const a = { tables: before, ...held };
+      const changes = diff(a, { tables: after }, hints);
+      await thereAndBack(engine!, { a, b: apply(a, changes), changes }, told);
+      expect(told).toMatchObject({ went: 1, refused: 0 });
+      expect(told.rows).toBeGreaterThan(0);
+    },
+  );
+});
