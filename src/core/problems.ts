@@ -180,6 +180,19 @@ const project = {
     what: "The question was broken off; nothing was written",
     repair: "answer it, or say it beforehand with --rename or --fill; --yes asks nothing",
   })),
+  otherDialect: define("E120", 2, (v: { source: string; target: string; dialect: string }) => ({
+    what: `The rows of target ${v.source} cannot be rehearsed with on ${v.target}, which is a database of another kind`,
+    received: v.source,
+    valid: `a target on ${v.dialect}`,
+    repair: "leave --target out: the scratch database is then made beside the target that the rows come from",
+  })),
+  builtUpon: define("E121", 3, (v: { migration: string; newest: string }) => ({
+    what: `What migration ${v.migration} really does cannot be written down: others build on what it records; nothing was changed`,
+    received: v.migration,
+    valid: `the newest: ${v.newest}`,
+    repair:
+      "correct its script, so that it does what is recorded; and add what else is wanted in a new migration",
+  })),
 };
 
 /** Model files and what the models say. */

@@ -84,8 +84,14 @@ async function insert(
   }
 }
 
-function literalOf(value: MadeUp | bigint | Date, dialect: Dialect): string {
+/** A value, made up or as a driver gives it, as SQL writes it. */
+export function literalOf(
+  value: MadeUp | bigint | Date | Uint8Array | ArrayBuffer,
+  dialect: Dialect,
+): string {
   if (value === null || value === undefined) return "NULL";
+  if (value instanceof ArrayBuffer || value instanceof Uint8Array)
+    return dialect.bytesLiteral(Buffer.from(value as Uint8Array).toString("hex"));
   if (value instanceof Date) return dialect.literal(value.toISOString());
   if (typeof value === "bigint") return String(value);
   return typeof value === "object" ? dialect.bytesLiteral(value.bytes) : dialect.literal(value);

@@ -99,6 +99,14 @@ export function replaceDraft(draft: Draft, folder: string): void {
   rmSync(away, { recursive: true, force: true });
 }
 
+/** Writes other changes into a migration's record; its scripts stay as they are. */
+export function rewriteRecord(migration: Migration, changes: readonly Change[]): void {
+  const after = fingerprint(apply(migration.schemaBefore, changes));
+  const scratch = join(migration.folder, `.record-${process.pid}`);
+  writeFileSync(scratch, recordText({ ...migration, after, changes }));
+  renameSync(scratch, join(migration.folder, RECORD_FILE));
+}
+
 /** One line for each change: a change to a change shows as one changed line. */
 function recordText({
   format,

@@ -1,12 +1,14 @@
 import { diff } from "../core/change/diff.js";
+import { hintsOf, joinHints } from "../core/change/hints.js";
 import { invert } from "../core/change/invert.js";
 import type { Change } from "../core/change/types.js";
 import { describeChange } from "../core/change/words.js";
 import type { Dialect } from "../core/dialect/dialect.js";
+import { mergeHeld } from "../core/dialect/merge-held.js";
 import { planFor, renderFor } from "../core/dialect/plan.js";
 import { respell } from "../core/dialect/spellings.js";
 import type { Direction } from "../core/direction.js";
-import { Problem } from "../core/problems.js";
+import { Problem, problems } from "../core/problems.js";
 import { sameSchema } from "../core/schema/canonical.js";
 import { addressOf } from "../core/schema/address.js";
 import { withoutOwn } from "../core/schema/own.js";
@@ -15,11 +17,13 @@ import type { Database } from "../database/database.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
 import { fillTables, printRows, type RowPrint } from "../database/made-up-rows.js";
 import { withExistingDatabase } from "../database/open.js";
+import { copySample } from "../database/sample-rows.js";
 import { withScratch } from "../database/scratch.js";
 import type { Migration } from "../history/migration.js";
 import { readScript } from "../history/read.js";
-import { keepingOf, scriptText } from "../history/write.js";
+import { keepingOf, rewriteRecord, scriptText } from "../history/write.js";
 import { chooseTarget } from "../project/load-settings.js";
+import { withRisks, type ComparedChange } from "./compare.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
 import { runMigrations } from "./run-migrations.js";
@@ -28,6 +32,12 @@ import { readState } from "./state.js";
 export interface RehearseOptions extends TargetOptions {
   /** Made-up rows for each table. @default 20 */
   readonly rows?: number | undefined;
+  /** Whose rows are taken instead, where it has any, and whose pending migrations are meant. */
+  readonly fromTarget?: string | undefined;
+  /** How many of each of its tables, beside those they refer to. @default 100 */
+  readonly sample?: number | undefined;
+  /** Write down what the newest migration really does, where that is something other than it records. @default false */
+  readonly record?: boolean | undefined;
 }
 
 export interface RehearseResult {
@@ -36,6 +46,13 @@ export interface RehearseResult {
   /** `a scratch file`, `a scratch database on the same server`, `an embedded PostgreSQL` */
   readonly where: string;
   readonly migrations: readonly RehearsedMigration[];
+  /** Where rows come from that are not made up. */
+  readonly sample?: { readonly target: string; readonly rows: number };
+  /** What was written down that the newest migration did not say it does. */
+  readonly recorded?: {
+    readonly migration: string;
+    readonly changes: readonly ComparedChange[];
+  };
   /** What the newest schema is when it is built whole, without any migration, and how the rehearsed one differs. */
   readonly builtWhole?: { readonly from: "models" | "history"; readonly differences: readonly string[] };
   /** Every step led to what was expected, and every row came back that the migrations do not drop. */
@@ -44,7 +61,7 @@ export interface RehearseResult {
 
 export interface RehearsedMigration {
   readonly name: string;
-  /** Made-up rows in the database when it ran, and tables for which none could be made up. */
+  /** Rows in the database when it ran, and tables that had none. */
   readonly rows: number;
   readonly emptyTables: readonly string[];
   readonly steps: readonly RehearsedStep[];
@@ -64,15 +81,54 @@ export interface RehearsedStep {
 }
 
 /**
- * Proves the pending migrations on a scratch database, with made-up rows: forward, back, and forward again. Where none
- * is pending, the newest.
- * @throws Problem E104, E300 to E304, E400 to E416
+ * Proves the pending migrations on a scratch database, with made-up rows or a sample of a target's: forward, back, and
+ * forward again. Where none is pending, the newest.
+ * @throws Problem E104, E120, E121, E300 to E304, E400 to E416
  */
-export async function rehearse({ rows = 20, ...options }: RehearseOptions): Promise<RehearseResult> {
+export async function rehearse({ record = false, ...options }: RehearseOptions): Promise<RehearseResult> {
+  const found: Otherwise[] = [];
+  const result = await rehearseOnce(options, each => void found.push(each));
+  const [otherwise] = found;
+  if (!record || !otherwise) return result;
+  const recorded = await recordReal(await openProject(options), otherwise);
+  return { ...(await rehearseOnce(options)), recorded };
+}
+
+/** A migration whose forward script leads to something other than it records. */
+interface Otherwise {
+  readonly migration: Migration;
+  /** What it really leads to, in portable words. */
+  readonly after: Schema;
+}
+
+/** Writes down what a migration really does. @throws Problem E121 when others build on what it records */
+async function recordReal(
+  project: OpenProject,
+  { migration, after }: Otherwise,
+): Promise<NonNullable<RehearseResult["recorded"]>> {
+  const newest = project.history().migrations.at(-1)!;
+  if (newest.name !== migration.name)
+    throw problems.builtUpon({ migration: migration.name, newest: newest.name });
+  const models = await project.soundModels().catch(() => undefined);
+  const hints = joinHints(hintsOf(migration.changes), models?.hints ?? {});
+  rewriteRecord(migration, diff(migration.schemaBefore, after, hints));
+  return { migration: migration.name, changes: withRisks(diff(migration.schemaAfter, after), false) };
+}
+
+async function rehearseOnce(
+  { rows = 20, fromTarget, sample = 100, ...options }: Omit<RehearseOptions, "record">,
+  onOtherwise: (found: Otherwise) => void = () => undefined,
+): Promise<RehearseResult> {
   const project = await openProject(options);
-  const target = chooseTarget(project.settings, options.target);
+  const { settings } = project;
+  const target = chooseTarget(settings, options.target ?? fromTarget);
+  const source = fromTarget === undefined ? undefined : chooseTarget(settings, fromTarget);
+  if (source && source.dialect !== target.dialect)
+    throw problems.otherDialect({ source: source.name, target: target.name, dialect: target.dialect });
   const { migrations } = project.history();
-  const ran = await withExistingDatabase(target, { mode: "read", trace: options.trace }, async database => {
+  const { trace } = options;
+  const whose = source ?? target;
+  const ran = await withExistingDatabase(whose, { mode: "read", trace }, async database => {
     const { entries } = await readState(database, project.history());
     return new Set(entries.flatMap(({ run, name }) => (run ? [name] : [])));
   });
@@ -81,11 +137,19 @@ export async function rehearse({ rows = 20, ...options }: RehearseOptions): Prom
   const earlier = migrations.filter(each => !wanted.includes(each));
   const base = { target: target.name, dialect: target.dialect };
   if (wanted.length === 0) return { ...base, where: "", migrations: [], proven: true };
-  return withScratch(target, options.trace, async ({ database, where }) => {
+  return withScratch(target, trace, async ({ database, where }) => {
     await runMigrations(database, earlier, "forward", { mayLose: async () => true });
+    const schema = wanted[0]!.schemaBefore;
+    // The newest is rehearsed once more where it ran: its rows are of a later schema.
+    const sampled =
+      source && pending.length > 0
+        ? await withExistingDatabase(source, { mode: "read", trace }, from =>
+            copySample(from, database, schema, sample),
+          )
+        : undefined;
     const rehearsed: RehearsedMigration[] = [];
     for (const migration of wanted) {
-      rehearsed.push(await rehearseOne(database, migration, rows));
+      rehearsed.push(await rehearseOne(database, migration, { rows, onOtherwise }));
       if (!isSound(rehearsed.at(-1)!)) break;
     }
     const sound = rehearsed.length === wanted.length && rehearsed.every(isSound);
@@ -94,6 +158,7 @@ export async function rehearse({ rows = 20, ...options }: RehearseOptions): Prom
       ...base,
       where,
       migrations: rehearsed,
+      ...(sampled !== undefined && { sample: { target: source!.name, rows: sampled } }),
       ...(builtWhole && { builtWhole }),
       proven: sound && builtWhole?.differences.length === 0,
     };
@@ -110,7 +175,7 @@ function isSound({ steps }: RehearsedMigration): boolean {
 async function rehearseOne(
   database: Database,
   migration: Migration,
-  rows: number,
+  { rows, onOtherwise }: { readonly rows: number; readonly onOtherwise: (found: Otherwise) => void },
 ): Promise<RehearsedMigration> {
   const { dialect } = database;
   const { schemaBefore, schemaAfter, changes } = migration;
@@ -152,7 +217,11 @@ async function rehearseOne(
   const none = { rows: [], dropped: [] };
   const expected = async () => {
     const spellings = allSpellings(await readLedger(database));
-    return differences(dialect.respells ? respell(after, spellings) : after, await readHeld(database));
+    const held = await readHeld(database);
+    const found = differences(dialect.respells ? respell(after, spellings) : after, held);
+    if (found.length > 0)
+      onOtherwise({ migration, after: mergeHeld(schemaAfter, { dialect, held, spellings }) });
+    return found;
   };
   if (await step("forward", "forward", async () => ({ ...none, schema: await expected() }))) {
     const [heldAfter, printsAfter] = [await readHeld(database), await printRows(database, after.tables)];

@@ -1,7 +1,8 @@
-import { appendFileSync, existsSync } from "node:fs";
+import { appendFileSync, existsSync, readFileSync } from "node:fs";
+import { join } from "node:path";
 import { expect, test } from "vitest";
 import type { RehearseResult } from "../../src/tasks/rehearse.js";
-import { kilnHouse, smallStudio, type Studio } from "./studio.js";
+import { kilnHouse, KILN_HOUSE, smallStudio, type Studio } from "./studio.js";
 
 const rehearse = (studio: Studio, ...args: string[]) => studio.json<RehearseResult>("rehearse", ...args);
 
@@ -76,4 +77,43 @@ test("rows in the way stop a rehearsal as they would stop the run", () => {
   const { proven, migrations } = rehearse(studio);
   expect([proven, migrations[1]!.steps[0]!.problem?.code]).toEqual([false, "E502"]);
   expect(smallStudio(PIECE()).ok("rehearse")).toContain("There are no migrations to rehearse");
+});
+
+test("rows of a target are rehearsed with instead of made-up ones; the target is only read", () => {
+  const studio = kilnHouse();
+  studio.ok("draft", "first");
+  studio.ok("forward");
+  studio.sql(readFileSync(join(KILN_HOUSE, "rows-v1.sql"), "utf8"));
+  studio.useModels("v2").ok("draft", "second");
+  const dump = studio.dump();
+  const some = rehearse(studio, "--from-target", "local", "--sample", "2");
+  expect(some).toMatchObject({ proven: true, sample: { target: "local" } });
+  const all = rehearse(studio, "--from-target", "local");
+  expect(all.sample!.rows).toBeGreaterThan(some.sample!.rows);
+  expect(all.migrations[0]!.rows).toBe(all.sample!.rows);
+  expect(studio.dump()).toBe(dump);
+  // Values that a made-up row would hardly have stand in the way.
+  studio.sql("UPDATE pieces SET potter_id = 1, title = 'Tea bowl' WHERE id IN (3, 4)");
+  expect(rehearse(studio, "--from-target", "local").migrations[0]!.steps[0]!.problem?.code).toBe("E502");
+});
+
+test("what a script changed by hand really does is written down", () => {
+  const studio = smallStudio(PIECE());
+  studio.ok("draft", "pieces");
+  studio.ok("draft", "--blank", "by hand");
+  const script = (direction: string) => studio.path(`migrations/0002-by-hand/${direction}.sqlite.sql`);
+  appendFileSync(script("forward"), "CREATE INDEX sly ON pieces (price);\n");
+  const record = (...args: string[]) => studio.emberset("rehearse", "--record", ...args);
+  expect([record().status, studio.read("migrations/0002-by-hand/migration.json")]).toEqual([
+    3,
+    expect.stringContaining('"name":"sly"'),
+  ]);
+  appendFileSync(script("back"), "DROP INDEX sly;\n");
+  expect(rehearse(studio)).toMatchObject({ proven: true, builtWhole: { from: "history" } });
+  expect(studio.ok("compare")).toContain("drop index sly on pieces");
+  studio.ok("draft", "away with it");
+  appendFileSync(script("forward"), "CREATE INDEX slier ON pieces (title);\n");
+  expect(record().stderr).toMatch(/^E121 [^]*0003-away-with-it/);
+  expect(studio.emberset("rehearse", "--sample", "3").stderr).toMatch(/^E100 --sample needs/);
+  expect(studio.emberset("rehearse", "--from-target", "nowhere").stderr).toMatch(/^E104/);
 });

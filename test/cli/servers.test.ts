@@ -64,6 +64,11 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
       { title: "Tall jug", weight_grams: 1450 },
       { title: "Tea bowl", weight_grams: 1 },
     ]);
+    project.ok("back", "--yes");
+    expect(project.ok("rehearse", "--from-target", "local", "--sample", "2")).toMatch(
+      /with \d+ rows of local[^]*✓ proven/,
+    );
+    project.ok("forward", "--yes");
     const described = project.ok("describe", "pieces");
     expect(described).toMatch(/fk_pieces_potter_id +\(potter_id\) → potters \(id\), on delete restrict/);
     expect(described).toMatch(/updated_at .* stamped when updated/);

@@ -6,13 +6,20 @@ import type { Colours, GlobalArgs, Session } from "../session.js";
 interface Args extends GlobalArgs {
   target?: string | undefined;
   rows?: number | undefined;
+  fromTarget?: string | undefined;
+  sample?: number | undefined;
+  record?: boolean | undefined;
+}
+
+function isCount(value: number | undefined): boolean {
+  return value === undefined || (Number.isInteger(value) && value >= 0);
 }
 
 export function rehearseCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "rehearse",
     describe:
-      "Prove the pending migrations on a scratch database: forward, back, forward again, with made-up rows",
+      "Prove the pending migrations on a scratch database, made-up rows and all: forward, back, forward again",
     builder: yargs =>
       yargs
         .option("target", {
@@ -25,11 +32,35 @@ export function rehearseCommand(session: Session): CommandModule<object, Args> {
           requiresArg: true,
           describe: "Made-up rows for each table; 20 when left out",
         })
-        .example("$0 rehearse", "What is pending, before it runs where it matters"),
+        .option("from-target", {
+          type: "string",
+          requiresArg: true,
+          describe: "Rows of this target instead, which is only read; and what is pending there",
+        })
+        .option("sample", {
+          type: "number",
+          requiresArg: true,
+          describe: "How many rows of each of its tables, beside those they refer to; 100 when left out",
+        })
+        .option("record", {
+          type: "boolean",
+          describe: "Write down what the newest migration really does, when its script was changed by hand",
+        })
+        .check(
+          ({ rows, sample }) =>
+            (isCount(rows) && isCount(sample)) || "--rows and --sample are whole numbers from 0",
+        )
+        .check(
+          ({ sample, fromTarget }) =>
+            sample === undefined || fromTarget !== undefined || "--sample needs --from-target",
+        )
+        .example("$0 rehearse", "What is pending, before it runs where it matters")
+        .example("$0 rehearse --from-target live --sample 500", "The same with rows that are really there"),
     handler: async args => {
       const { rehearse } = await import("../../tasks/rehearse.js");
-      const { target, rows } = args;
-      const result = await rehearse({ ...session.taskOptions(args), target, rows });
+      const { target, rows, fromTarget, sample, record } = args;
+      const options = { target, rows, fromTarget, sample, record };
+      const result = await rehearse({ ...session.taskOptions(args), ...options });
       session.result(result, () => text(result, session));
       if (!result.proven) session.exitStatus = 3;
     },
@@ -37,7 +68,7 @@ export function rehearseCommand(session: Session): CommandModule<object, Args> {
 }
 
 function text(
-  { where, dialect, migrations, builtWhole, proven }: RehearseResult,
+  { where, dialect, migrations, sample, recorded, builtWhole, proven }: RehearseResult,
   { colours }: Session,
 ): string {
   if (migrations.length === 0) return "There are no migrations to rehearse.";
@@ -60,8 +91,22 @@ function text(
     ...(builtWhole?.differences ?? []).map(line => `  ${colours.red("schema")}  ${line}`),
   ];
   const total = Math.max(...migrations.map(each => each.rows));
+  const made = total - (sample?.rows ?? 0);
+  const rowsWords = [
+    ...(sample ? [`${count(sample.rows, "row")} of ${sample.target}`] : []),
+    ...(made > 0 || !sample ? [count(made, "made-up row")] : []),
+  ].join(" and ");
+  const written = recorded
+    ? [
+        `Written down, since its script does so: ${recorded.migration} also does this`,
+        ...recorded.changes.map(({ words, detail }) => `  ${[words, detail].filter(Boolean).join(": ")}`),
+        colours.gray("What the models do not say of it: emberset compare"),
+        "",
+      ]
+    : [];
   return [
-    `${dialect}, on ${where}, with ${count(total, "made-up row")}`,
+    ...written,
+    `${dialect}, on ${where}, with ${rowsWords}`,
     "",
     columns(["migration", "step", "schema", "rows", "took"], [...rows, ...whole], colours),
     ...(details.length > 0 ? ["", ...details] : []),

@@ -1,5 +1,5 @@
 import type { Change } from "../change/types.js";
-import type { DataType, Index, PartKind, Rule, Schema } from "../schema/types.js";
+import type { Column, DataType, Index, PartKind, Rule, Schema, Table } from "../schema/types.js";
 import type { Attic, AtticSyntax } from "./attic.js";
 import type { TokenRules } from "./tokens.js";
 
@@ -15,6 +15,8 @@ export interface Dialect {
   readonly literal: (value: string | number | boolean) => string;
   /** What follows `INSERT INTO t` for a row of which nothing is said. */
   readonly emptyRow: string;
+  /** How rows are copied as they are. */
+  readonly copying: CopySyntax;
   /** The usual driver, and what it gives for a type in TypeScript where that is not what the type says. */
   readonly driver: { readonly name: string; readonly types: Partial<Record<DataType["kind"], string>> };
   /** What comes of texts and bytes of any length in a key, and in a unique constraint, where that is not as elsewhere. */
@@ -58,6 +60,18 @@ export interface Dialect {
   readonly nameLimit?: number;
   /** The same of an index. */
   readonly cannotHoldIndex: (index: Index) => string | undefined;
+}
+
+/** What a dialect says of copying rows from one database to another. */
+export interface CopySyntax {
+  /** A column in a SELECT, so that a literal of what the driver gives is its value again. */
+  readonly exactly: (column: Column) => string;
+  /** What stands before VALUES, so that columns that count take the values that are given. */
+  readonly overriding: string;
+  /** Statements between which references are not checked; absent: they must go, and come back. */
+  readonly unchecked?: { readonly start: string; readonly end: string };
+  /** Statements behind the rows of a table: what counts goes on behind them. */
+  readonly after: (table: Table) => string[];
 }
 
 /** Settled schemas before and after, and the changes between them in the order they are to be made. */

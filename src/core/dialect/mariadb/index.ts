@@ -15,6 +15,12 @@ export const mariadb: Dialect = {
   quote,
   literal,
   emptyRow: "() VALUES ()",
+  copying: {
+    exactly: ({ name }) => quote(name),
+    overriding: "",
+    unchecked: { start: "SET foreign_key_checks = 0", end: "SET foreign_key_checks = 1" },
+    after: () => [],
+  },
   driver: {
     // https://sidorares.github.io/node-mysql2/docs/api-and-configurations
     name: "mysql2",

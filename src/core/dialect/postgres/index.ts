@@ -2,7 +2,7 @@ import type { Dialect } from "../dialect.js";
 import { catalogQueries, emptyTables, readCatalog } from "./catalog.js";
 import { literal, NAME_LIMIT, quote } from "./expressions.js";
 import { raise, unspell } from "./raise.js";
-import { ATTIC_SYNTAX, attachments, render, scriptNotes } from "./render.js";
+import { ATTIC_SYNTAX, attachments, goOnCounting, render, scriptNotes } from "./render.js";
 import { reserved } from "./reserved.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
@@ -15,6 +15,12 @@ export const postgres: Dialect = {
   quote,
   literal,
   emptyRow: "DEFAULT VALUES",
+  copying: {
+    // Drivers turn moments and numbers into values of JavaScript, which hold less.
+    exactly: ({ name }) => `${quote(name)}::text AS ${quote(name)}`,
+    overriding: "OVERRIDING SYSTEM VALUE ",
+    after: goOnCounting,
+  },
   driver: {
     // https://node-postgres.com/features/types
     name: "pg",

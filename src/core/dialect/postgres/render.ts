@@ -1,9 +1,4 @@
-import {
-  isOfDefinition,
-  type AddColumn,
-  type AlterColumn,
-  type DefinitionChange,
-} from "../../change/types.js";
+import { type AddColumn, type AlterColumn, type DefinitionChange } from "../../change/types.js";
 import { addressOf, parseAddress, quoteAddress } from "../../schema/address.js";
 import { equal } from "../../schema/canonical.js";
 import { cutName } from "../../schema/naming.js";
@@ -65,42 +60,40 @@ export const ATTIC_SYNTAX: AtticSyntax = {
     `UPDATE ${table} AS t SET ${set.join(", ")} FROM ${from} AS k WHERE ${where}`,
 };
 
-/** The attic as a plan needs it: values of a type that it changes or drops are kept as texts. */
+/** The attic as a plan needs it: values of types made by migrations are kept as texts. */
 function atticOf(plan: RenderPlan): AtticSyntax {
   return {
     ...ATTIC_SYNTAX,
+    typeOf: column => {
+      const array = ownType(column, plan);
+      return array === undefined ? typeOf(column) : `text${array}`;
+    },
     keepable: column => {
-      const array = changedType(column, plan);
+      const array = ownType(column, plan);
       const name = quote(column.name);
       return array === undefined ? name : `${name}::text${array} AS ${name}`;
     },
   };
 }
 
-/** `[]` for each dimension where a column is of a type that the plan does not leave as it is; undefined elsewhere. */
-function changedType(column: Column, { changes }: RenderPlan): string | undefined {
+/**
+ * `[]` for each dimension where a column is of a type made by a migration; undefined elsewhere. This migration or a later
+ * one may change such a type, or drop it: nothing in the attic may hang on it.
+ */
+function ownType(column: Column, { before, after }: RenderPlan): string | undefined {
   const [, base = "", array = ""] = /^(.*?)((?:\[\])*)$/.exec(typeOf(column)) ?? [];
-  const changed = changes.some(change => {
-    if (!isOfDefinition(change)) return false;
-    const address = addressOf("before" in change ? change.before : change.definition);
-    return base === typeName(address) || base === quoteTable(address);
-  });
-  return changed ? array : undefined;
+  const isOwn = [before, after].some(({ definitions = [] }) =>
+    definitions.some(each => base === typeName(addressOf(each)) || base === quoteTable(addressOf(each))),
+  );
+  return isOwn ? array : undefined;
 }
 
 /** Whether a table can be moved into the attic as it is, and stay there whatever becomes of the types beside it. */
-function canMove(table: Table, { changes, attic }: RenderPlan): boolean {
+function canMove(table: Table, { before, after, attic }: RenderPlan): boolean {
   const text = JSON.stringify(table);
-  // What is only there afterwards, seen from before the migration, is nothing the table can hang on.
-  const arrives = attic?.direction === "back" ? "drop definition" : "add definition";
-  return !changes.some(
-    change =>
-      isOfDefinition(change) &&
-      change.kind !== arrives &&
-      text.includes(
-        JSON.stringify(("before" in change ? change.before : change.definition).name).slice(1, -1),
-      ),
-  );
+  // What is there only after the migration is nothing the table can hang on.
+  const { definitions = [] } = attic?.direction === "back" ? after : before;
+  return !definitions.some(({ name }) => text.includes(JSON.stringify(name).slice(1, -1)));
 }
 
 /** What is moved takes its indexes, constraints and counters along, and none of its rows is touched. */
@@ -130,7 +123,7 @@ function takeTable({ table, place }: KeptTable, plan: RenderPlan): string[] {
   const columns = table.columns.filter(({ computed }) => !computed);
   const values = columns.map(column => {
     const name = quote(column.name);
-    return changedType(column, plan) === undefined ? name : `${name}::${typeOf(column)}`;
+    return ownType(column, plan) === undefined ? name : `${name}::${typeOf(column)}`;
   });
   return [
     ...createTable(table),
@@ -146,7 +139,7 @@ function takeTable({ table, place }: KeptTable, plan: RenderPlan): string[] {
 function restore(kept: KeptValues, table: Table, stamps: readonly Column[], plan: RenderPlan): string[] {
   const set = kept.columns.map(({ column }) => {
     const name = quote(column.name);
-    const cast = changedType(column, plan) === undefined ? "" : `::${typeOf(column)}`;
+    const cast = ownType(column, plan) === undefined ? "" : `::${typeOf(column)}`;
     return `${name} = k.${name}${cast}`;
   });
   return unstamped(table, stamps, restoreText(kept, ATTIC_SYNTAX, set));
@@ -684,6 +677,13 @@ function identityClauses(column: Column): string[] {
     /NO \w+|\w+ (?:BY |WITH )?-?\d+|CYCLE/g,
   );
   return [`ALTER COLUMN ${quote(column.name)} ${(words ?? []).map(word => `SET ${word}`).join(" ")}`];
+}
+
+/** What counts in a table goes on behind the rows that are there. */
+export function goOnCounting(table: Table): string[] {
+  return table.columns
+    .filter(({ identity }) => identity !== undefined)
+    .map(column => countOn(addressOf(table), column));
 }
 
 /** The counter of a new identity goes on behind the rows that are there. */

@@ -15,6 +15,13 @@ export const sqlite: Dialect = {
   quote,
   literal,
   emptyRow: "DEFAULT VALUES",
+  copying: {
+    exactly: ({ name }) => quote(name),
+    overriding: "",
+    // Off on every connection that changes anything: what is run is checked before it is committed.
+    unchecked: { start: "PRAGMA foreign_keys = OFF", end: "PRAGMA foreign_keys = OFF" },
+    after: () => [],
+  },
   driver: { name: "libsql", types: { bytes: "ArrayBuffer" } },
   bytesLiteral: digits => `X'${digits}'`,
   settle,
