@@ -2,8 +2,7 @@
 import { execFileSync, spawnSync } from "node:child_process";
 import { mkdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-
-const NAMES = { postgres: "PostgreSQL", mariadb: "MariaDB", sqlite: "SQLite" };
+import { admin, at, mariadbArgs, NAMES, SERVERS } from "./servers.mjs";
 
 /** The ratios of `describe`, of 1,000 tables to 100, and its peak memory in MiB. */
 export function catalogRatios({ scratch, program, compareCommands, median }) {
@@ -81,10 +80,7 @@ function statements(dialect, count) {
 /** Two databases, of 1,000 and of 100 tables; undefined where no server answers. */
 function prepare(dialect, scratch) {
   const names = { 1000: `emberset_bench_${process.pid}`, 100: `emberset_bench_${process.pid}_small` };
-  const url = {
-    postgres: process.env["EMBERSET_TEST_POSTGRES"] ?? "postgres://root@127.0.0.1:5432/postgres",
-    mariadb: process.env["EMBERSET_TEST_MARIADB"] ?? "mariadb://root@127.0.0.1:3306/",
-  }[dialect];
+  const url = SERVERS[dialect];
   const folders = {};
   for (const count of [1000, 100]) {
     const folder = join(scratch, `catalog-${dialect}-${count}`);
@@ -123,24 +119,6 @@ function prepare(dialect, scratch) {
       if (url) for (const name of Object.values(names)) admin(dialect, url, `DROP DATABASE ${name}`);
     },
   };
-}
-
-function at(url, database) {
-  const changed = new URL(url);
-  changed.pathname = `/${database}`;
-  return changed.href;
-}
-
-function mariadbArgs(url) {
-  const { hostname, port, username } = new URL(url);
-  return ["-h", hostname, "-P", port || "3306", "-u", decodeURIComponent(username)];
-}
-
-function admin(dialect, url, sql) {
-  if (dialect === "postgres")
-    return spawnSync("psql", ["-qX", "-v", "ON_ERROR_STOP=1", "-d", url], { input: sql });
-  const database = new URL(url).pathname.slice(1);
-  return spawnSync("mariadb", [...mariadbArgs(url), ...(database ? [database] : [])], { input: sql });
 }
 
 /** The most memory that the whole program held, in MiB. */

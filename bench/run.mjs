@@ -15,6 +15,7 @@ import { join } from "node:path";
 import { build } from "esbuild";
 import { catalogRatios } from "./catalog.mjs";
 import { checkRatio } from "./check.mjs";
+import { rowRatios } from "./rows.mjs";
 
 const RUNS = 15;
 const scratch = mkdtempSync(join(tmpdir(), "emberset-bench-"));
@@ -29,6 +30,7 @@ const results = [
   await algebra(),
   checkRatio({ scratch, program, compareCommands }),
   ...catalogRatios({ scratch, program, compareCommands, median }),
+  ...rowRatios({ scratch, program, compareCommands, median }),
 ];
 rmSync(scratch, { recursive: true, force: true });
 

@@ -68,8 +68,9 @@ try {
   useModels("v3");
   quiet("draft", "racks and weights");
   await shoot("rehearse", ["rehearse"]);
-  await shoot("refusal", ["forward"]);
-  quiet("forward", "--yes");
+  quiet("forward");
+  await shoot("attic", ["attic"]);
+  await shoot("refusal", ["back"]);
   quiet("back", "--yes");
   await shoot("status", ["status"]);
   adoptShop();

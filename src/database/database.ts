@@ -23,8 +23,13 @@ export interface Database {
   /**
    * Notes what is there before a script runs. Called inside `exclusively`.
    * @param managed names of attachments that come from the migrations, which the script itself sees to
+   * @param careful note also what takes long to note and is rarely of use
    */
-  readonly watch: (statements: readonly Statement[], managed: () => readonly string[]) => Promise<Watch>;
+  readonly watch: (
+    statements: readonly Statement[],
+    managed: () => readonly string[],
+    careful?: boolean,
+  ) => Promise<Watch>;
   readonly readCatalog: () => Promise<Catalog>;
   readonly hasTable: (name: string) => Promise<boolean>;
   readonly close: () => Promise<void>;
@@ -34,9 +39,12 @@ export interface Database {
 export interface Watch {
   /** Puts back what the script took along that is not Emberset's. @throws Breakage */
   readonly restore: () => Promise<void>;
-  /** Looks for what the script broke. @throws Breakage */
+  /** Looks for what the script broke. @throws Breakage · Unsure when it was not noted what was broken before */
   readonly inspect: () => Promise<void>;
 }
+
+/** Something is broken, and may have been so before: all is to be undone, and done again with careful notes. */
+export class Unsure extends Error {}
 
 /** What a database engine said about one statement. */
 export class EngineError extends Error {

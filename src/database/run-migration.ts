@@ -3,7 +3,7 @@ import { learnSpellings, type Spellings } from "../core/dialect/spellings.js";
 import type { Schema } from "../core/schema/types.js";
 import { problems } from "../core/problems.js";
 import type { Direction } from "../core/direction.js";
-import { Breakage, EngineError, type Database } from "./database.js";
+import { Breakage, EngineError, Unsure, type Database } from "./database.js";
 import { allSpellings, hasRun, readLedger, recordRun } from "./ledger.js";
 
 /** A migration's number and the name of its folder. */
@@ -46,31 +46,38 @@ export async function runMigration(
   const statements = splitStatements(text, database.dialect.tokens);
   refuseTransactions(statements, file);
   const start = performance.now();
-  return database.exclusively(async () => {
-    const recorded = await hasRun(database, migration.number);
-    if ((recorded ?? false) === (direction === "forward")) return { outcome: "already", tookMs: 0 };
-    const watch = await seeTo(migration, () => database.watch(statements, managed));
-    for (const [done, statement] of statements.entries()) {
-      await runStatement(database, { ...statement, done }, migration, file);
-    }
-    await seeTo(migration, watch.restore);
-    await seeTo(migration, watch.inspect);
-    const tookMs = performance.now() - start;
-    const checksums = { forward: scripts.forward.checksum, back: scripts.back.checksum };
-    const spellings =
-      direction === "forward" && database.dialect.respells
-        ? await newSpellings(database, after())
-        : undefined;
-    await recordRun(database, {
-      migration,
-      direction,
-      checksums,
-      tookMs,
-      spellings,
-      known: recorded !== undefined,
+  const attempt = (careful: boolean) =>
+    database.exclusively(async (): Promise<RunOutcome> => {
+      const recorded = await hasRun(database, migration.number);
+      if ((recorded ?? false) === (direction === "forward")) return { outcome: "already", tookMs: 0 };
+      const watch = await seeTo(migration, () => database.watch(statements, managed, careful));
+      for (const [done, statement] of statements.entries()) {
+        await runStatement(database, { ...statement, done }, migration, file);
+      }
+      await seeTo(migration, watch.restore);
+      await seeTo(migration, watch.inspect);
+      const tookMs = performance.now() - start;
+      const checksums = { forward: scripts.forward.checksum, back: scripts.back.checksum };
+      const spellings =
+        direction === "forward" && database.dialect.respells
+          ? await newSpellings(database, after())
+          : undefined;
+      await recordRun(database, {
+        migration,
+        direction,
+        checksums,
+        tookMs,
+        spellings,
+        known: recorded !== undefined,
+      });
+      return { outcome: "done", tookMs };
     });
-    return { outcome: "done", tookMs };
-  });
+  try {
+    return await attempt(false);
+  } catch (error) {
+    if (!(error instanceof Unsure)) throw error;
+    return attempt(true);
+  }
 }
 
 /** How the engine spells what the script has sent, but for what earlier runs have noted. */

@@ -9,10 +9,11 @@ import { planFor, renderFor } from "../core/dialect/plan.js";
 import { respell } from "../core/dialect/spellings.js";
 import type { Direction } from "../core/direction.js";
 import { Problem, problems } from "../core/problems.js";
+import { textsFor } from "../core/rows/made-up.js";
 import { sameSchema } from "../core/schema/canonical.js";
 import { addressOf } from "../core/schema/address.js";
 import { withoutOwn } from "../core/schema/own.js";
-import { EMPTY_SCHEMA, type Rule, type Schema } from "../core/schema/types.js";
+import { EMPTY_SCHEMA, type Column, type Rule, type Schema } from "../core/schema/types.js";
 import type { Database } from "../database/database.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
 import { fillTables, printRows, type RowPrint } from "../database/made-up-rows.js";
@@ -245,6 +246,13 @@ async function rehearseOne(
   return { name: migration.name, rows: total, emptyTables, steps };
 }
 
+/** How many texts made-up rows choose from. */
+const TEXTS = 500;
+
+function isText({ type }: Column): boolean {
+  return ["char", "varchar", "text"].includes(type.kind);
+}
+
 /** Rules that the columns of a table will have to keep to, so that made-up rows are not in the way of them. */
 function rulesToCome(
   after: Schema,
@@ -258,6 +266,18 @@ function rulesToCome(
     if (!("column" in rule)) continue;
     const name = columnBefore(addressOf(table!), rule.column).slice(address.length + 1);
     found.set(name, [...(found.get(name) ?? []), rule]);
+  }
+  for (const change of changes) {
+    if (change.kind !== "alter column" || change.convert !== undefined) continue;
+    const { before: was, after: now } = change;
+    if (tableBefore(change.table) !== address || !isText(was) || isText(now)) continue;
+    const name = columnBefore(change.table, now.name).slice(address.length + 1);
+    const rules = found.get(name) ?? [];
+    // Texts that are to become numbers or dates are such already.
+    const values = textsFor(now, rules, TEXTS).filter(
+      text => !("length" in was.type) || text.length <= was.type.length,
+    );
+    if (values.length > 0) found.set(name, [{ kind: "in", column: name, values }]);
   }
   return found;
 }

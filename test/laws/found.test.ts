@@ -134,6 +134,13 @@ const CASES: Readonly<Record<string, Case>> = {
       ]),
     },
   },
+  "a column that was worked out, and is filled where that gave nothing": {
+    before: [
+      pieces([WEIGHT, column("double", "integer", { computed: { sql: "{weight} * 2", stored: true } })]),
+    ],
+    after: [pieces([WEIGHT, column("double", "integer", REQUIRED)])],
+    hints: { fills: filled("double", 3) },
+  },
   "values that cannot be turned back, of which the attic has the old ones": {
     before: [pieces([WEIGHT, column("mark", "uuid", REQUIRED), column("fired", "date")])],
     after: [

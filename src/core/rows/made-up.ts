@@ -104,6 +104,14 @@ function pickKey(
   return keys[turn % keys.length];
 }
 
+/** Texts that are values of a column, each other than the rest where they can be: what another type can be made of. */
+export function textsFor(column: Column, rules: readonly Rule[], count: number): string[] {
+  const values = Array.from({ length: count }, (_, at) => makeValue(column, rules, at));
+  return [
+    ...new Set(values.flatMap(value => (value === null || typeof value === "object" ? [] : [String(value)]))),
+  ];
+}
+
 function makeValue(column: Column, rules: readonly Rule[], at: number): MadeUp {
   const list = rules.find(rule => rule.kind === "in");
   if (list?.kind === "in") return list.values[at % list.values.length];

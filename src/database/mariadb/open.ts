@@ -159,6 +159,8 @@ const REMEDIES: Readonly<Record<number, string>> = {
   1062: "some rows hold the same values; make them differ or remove the doubles, then run again",
   1364: "some rows have no value for a required column; give the field a `default` or `fill` and draft again",
   1265: "some values do not fit the column's new type, or are null; correct them, then run again",
+  1292: "some values cannot be turned into the new type; correct them, or say `convert` in @Field and draft again",
+  1366: "some values cannot be turned into the new type; correct them, or say `convert` in @Field and draft again",
   1406: "some values are too long for the column; shorten them, then run again",
   4025: "some rows break a check; correct them, then run again",
   1452: "some rows refer to nothing; correct or remove them, then run again",

@@ -139,6 +139,10 @@ export function explain(error: unknown, sql: string, target: TargetSettings): un
 }
 
 const REMEDIES: Readonly<Record<string, string>> = {
+  "22P02":
+    "some values cannot be turned into the new type; correct them, or say `convert` in @Field and draft again",
+  "22001":
+    "some values are too long for the column; shorten them, or say `convert` in @Field and draft again",
   "23505": "some rows hold the same values; make them differ or remove the doubles, then run again",
   "23502":
     "some rows have no value for a required column; fill them, or give the field a `default` or `fill` and draft again",

@@ -77,7 +77,7 @@ export async function openSqlite(target: TargetSettings, { mode, trace }: OpenOp
         throw error;
       }
     },
-    watch: (statements, managed) => watchSqlite(database, statements, managed),
+    watch: (statements, managed, careful) => watchSqlite(database, statements, managed, careful),
     readCatalog: async () =>
       sqlite.readCatalog(sqlite.catalogQueries.map(sql => explained(sql, () => all(sql, [])))),
     hasTable: async name => {

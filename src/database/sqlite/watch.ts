@@ -4,7 +4,7 @@ import type { Statement } from "../../core/dialect/statements.js";
 import { withoutReferences } from "../../core/dialect/sqlite/without-references.js";
 import { isOwn } from "../../core/schema/own.js";
 import { Problem } from "../../core/problems.js";
-import { Breakage, type Database, type Watch } from "../database.js";
+import { Breakage, Unsure, type Database, type Watch } from "../database.js";
 
 /**
  * What a rebuild takes along without being asked: triggers and indexes on the table that Emberset does not manage.
@@ -15,11 +15,13 @@ export async function watchSqlite(
   database: Database,
   statements: readonly Statement[],
   managed: () => readonly string[],
+  careful = false,
 ): Promise<Watch> {
   if (statements.every(isHarmless)) return { restore: async () => undefined, inspect: async () => undefined };
   const seenTo = new Set(managed());
   const before = await readObjects(database);
-  const dangling = await danglingReferences(database);
+  // A pass over all that refers to anything: only where something dangles afterwards is it worth that.
+  const dangling = careful ? await danglingReferences(database) : undefined;
   const sound = await soundness(database, before);
 
   return {
@@ -47,7 +49,8 @@ export async function watchSqlite(
     },
     inspect: async () => {
       const now = await danglingReferences(database);
-      const fresh = [...now].filter(([where, count]) => count > (dangling.get(where) ?? 0));
+      if (now.size > 0 && !dangling) throw new Unsure("references dangle");
+      const fresh = [...now].filter(([where, count]) => count > (dangling?.get(where) ?? 0));
       if (fresh.length > 0) {
         throw new Breakage(
           "references",

@@ -632,6 +632,8 @@ function alterColumn(change: AlterColumn, table: Table, stamps: readonly Column[
   const owner = `ALTER TABLE ${quoteTable(change.table)}`;
   return {
     before: [
+      // It keeps the values it was computed to; a column that becomes computed is dropped and made anew instead.
+      ...(before.computed && !after.computed ? [`${owner} ${column} DROP EXPRESSION`] : []),
       ...(fills && !retyped
         ? unstamped(
             table,
@@ -639,8 +641,6 @@ function alterColumn(change: AlterColumn, table: Table, stamps: readonly Column[
             `UPDATE ${quoteTable(change.table)} SET ${name} = ${fillText(fill)} WHERE ${name} IS NULL`,
           )
         : []),
-      // It keeps the values it was computed to; a column that becomes computed is dropped and made anew instead.
-      ...(before.computed && !after.computed ? [`${owner} ${column} DROP EXPRESSION`] : []),
       // The type of an identity column must count, so it stops being one first.
       ...(was && !is ? [`${owner} ${column} DROP IDENTITY`] : []),
       ...(moved ? createCounter(after) : []),
