@@ -218,6 +218,39 @@ describe("what is lost is said, in the script, before it runs, and by a rehearsa
     ]);
   });
 
+  test("rows added since stop going back where nothing says what they get", () => {
+    const shelf = (more = "") => models(`@IsString() @MaxLength(20) ${more} shelf!: string;`);
+    const studio = smallStudio(shelf());
+    studio.ok("draft", "first");
+    studio.ok("forward");
+    studio.sql("INSERT INTO pieces (title, shelf) VALUES ('Jug', 'top')");
+    studio.write("models/all.ts", models("")).ok("draft", "no shelves");
+    studio.ok("forward");
+    studio.sql("INSERT INTO pieces (title) VALUES ('Bowl')");
+    const refused = studio.emberset("back");
+    expect([refused.status, refused.stderr]).toEqual([
+      3,
+      expect.stringMatching(
+        /^E502 [^]*1 row of pieces added since, which have no value for the required shelf/,
+      ),
+    ]);
+    studio.sql("DELETE FROM pieces WHERE title = 'Bowl'");
+    studio.ok("back");
+    expect(studio.rows("SELECT title, shelf FROM pieces")).toEqual([["Jug", "top"]]);
+    // A default says what they get.
+    studio.write("models/all.ts", shelf('@Field({ default: "low" })')).ok("amend");
+    expect(studio.ok("draft", "a default")).toContain("Nothing to draft");
+    studio.ok("forward");
+    studio.write("models/all.ts", models("")).ok("draft", "no shelves again");
+    studio.ok("forward");
+    studio.sql("INSERT INTO pieces (title) VALUES ('Bowl')");
+    studio.ok("back");
+    expect(studio.rows("SELECT title, shelf FROM pieces")).toEqual([
+      ["Jug", "top"],
+      ["Bowl", "low"],
+    ]);
+  });
+
   test("of a table without a key, whole rows are kept, and that they stay there is said", () => {
     const keyless = (more: string) =>
       models("")
