@@ -455,3 +455,20 @@ function sampleOf({ kind }: DataType): SqlText {
       return "7";
   }
 }
+
+/** A schema as a database holds it, in an order that does not depend on how it came about. */
+export function inOrder({ tables, definitions = [] }: Schema) {
+  const sorted = <T extends { readonly name: string }>(parts: readonly T[]) =>
+    [...parts].sort((x, y) => (nameOrText(x) < nameOrText(y) ? -1 : 1));
+  return {
+    definitions,
+    tables: sorted(tables).map(table => ({
+      ...table,
+      columns: sorted(table.columns),
+      uniques: sorted(table.uniques),
+      indexes: sorted(table.indexes),
+      foreignKeys: sorted(table.foreignKeys),
+      checks: sorted(table.checks),
+    })),
+  };
+}

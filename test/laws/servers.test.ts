@@ -11,7 +11,7 @@ import type { Engine } from "../engines/engine.js";
 import { embeddedEngine } from "../engines/embedded.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
-import { arbitrarySchema, nameOrText, renamesBetween, TABLE_NAMES } from "./arbitrary-schema.js";
+import { arbitrarySchema, inOrder, renamesBetween, TABLE_NAMES } from "./arbitrary-schema.js";
 import { PATIENCE, RUNS, SEED } from "./runs.js";
 
 const engines = {
@@ -79,15 +79,5 @@ async function run(engine: Engine, before: Schema, changes: readonly Change[]): 
 async function read(engine: Engine) {
   const { schema, leftAlone } = await engine.readCatalog();
   expect(leftAlone).toEqual([]);
-  const sorted = <T extends { readonly name: string }>(parts: readonly T[]) =>
-    [...parts].sort((x, y) => (nameOrText(x) < nameOrText(y) ? -1 : 1));
-  const tables = sorted(schema.tables).map(table => ({
-    ...table,
-    columns: sorted(table.columns),
-    uniques: sorted(table.uniques),
-    indexes: sorted(table.indexes),
-    foreignKeys: sorted(table.foreignKeys),
-    checks: sorted(table.checks),
-  }));
-  return { tables, definitions: schema.definitions ?? [] };
+  return inOrder(schema);
 }

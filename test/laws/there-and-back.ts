@@ -18,7 +18,7 @@ import type { Engine } from "../engines/engine.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
 import { sqliteEngine } from "../engines/sqlite.js";
-import { nameOrText } from "./arbitrary-schema.js";
+import { inOrder } from "./arbitrary-schema.js";
 
 /** Every engine that can be had here, by its name. */
 export async function allEngines(): Promise<[string, Engine | undefined][]> {
@@ -145,18 +145,5 @@ function described(error: unknown, script: string): Error {
 
 /** What the database holds, but for what is Emberset's own. */
 async function held(database: Database) {
-  const { schema } = withoutOwn(await database.readCatalog());
-  const sorted = <T extends { readonly name: string }>(parts: readonly T[]) =>
-    [...parts].sort((x, y) => (nameOrText(x) < nameOrText(y) ? -1 : 1));
-  return {
-    definitions: schema.definitions ?? [],
-    tables: sorted(schema.tables).map(table => ({
-      ...table,
-      columns: sorted(table.columns),
-      uniques: sorted(table.uniques),
-      indexes: sorted(table.indexes),
-      foreignKeys: sorted(table.foreignKeys),
-      checks: sorted(table.checks),
-    })),
-  };
+  return inOrder(withoutOwn(await database.readCatalog()).schema);
 }
