@@ -1,7 +1,8 @@
 import { afterAll, describe, expect, test } from "vitest";
 import { apply } from "../../src/core/change/apply.js";
 import { diff, fillKey, type Conversion, type DiffHints } from "../../src/core/change/diff.js";
-import type { Column, DataType, Default, Definition, Table } from "../../src/core/schema/types.js";
+import { addressOf } from "../../src/core/schema/address.js";
+import type { Check, Column, DataType, Default, Definition, Table } from "../../src/core/schema/types.js";
 import { ID, potterId, refers, table, TITLE, WEIGHT } from "../core/render-cases.js";
 import { allEngines, thereAndBack } from "./there-and-back.js";
 
@@ -22,6 +23,11 @@ const renamed = (names: Record<string, string>, address = "pieces") =>
 const filled = (name: string, value: string | number) =>
   new Map([[fillKey("pieces", name), { kind: "value", value } as Default]]);
 const converted = (name: string, conversion: Conversion) => new Map([[fillKey("pieces", name), conversion]]);
+const byWeight = (name: string) => ({ name: `ix_${name}_weight`, parts: [{ column: "weight" }] });
+const AT_LEAST_ONE: Check = {
+  name: "ck_pieces_weight",
+  rules: [{ kind: "min", column: "weight", value: 1 }],
+};
 const MOOD: Definition = { kind: "enum", name: "mood", values: ["calm", "wild"] };
 const mood = (name: string) =>
   column(
@@ -205,6 +211,48 @@ const CASES: Readonly<Record<string, Case>> = {
         ["racks", "shelves"],
       ]),
     },
+  },
+  "two tables with odd names that swap them, with their indexes and stamps": {
+    before: [
+      table('odd "name"', { columns: [ID, WEIGHT, UPDATED], indexes: [byWeight('odd "name"')] }),
+      table("racks", { columns: [ID, WEIGHT, UPDATED, NOTES], indexes: [byWeight("racks")] }),
+    ],
+    after: [
+      table("racks", { columns: [ID, WEIGHT, UPDATED], indexes: [byWeight("racks")] }),
+      table('odd "name"', {
+        columns: [ID, { ...WEIGHT, ...REQUIRED }, UPDATED, NOTES],
+        indexes: [byWeight('odd "name"')],
+      }),
+    ],
+    hints: {
+      tables: new Map([
+        [addressOf({ name: 'odd "name"' }), "racks"],
+        ["racks", addressOf({ name: 'odd "name"' })],
+      ]),
+      fills: new Map([
+        [fillKey(addressOf({ name: 'odd "name"' }), "weight"), { kind: "value", value: 3 } as const],
+      ]),
+    },
+  },
+  "a new table that takes the name of one that is renamed, a reference of the same name and all": {
+    before: [
+      table("potters", { columns: [ID] }),
+      pieces([potterId], { foreignKeys: [refers("pieces", "potter_id", "potters")] }),
+    ],
+    after: [
+      table("potters", { columns: [{ ...ID, type: { kind: "bigint" } }] }),
+      table("works", { columns: [ID], key: { name: "pk_pieces", columns: ["id"] } }),
+      pieces([{ ...potterId, type: { kind: "bigint" } }], {
+        key: { name: "pk_new", columns: ["id"] },
+        foreignKeys: [refers("pieces", "potter_id", "potters")],
+      }),
+    ],
+    hints: { tables: new Map([["pieces", "works"]]) },
+  },
+  "a column with a check that goes while another takes its name and gets the same check": {
+    before: [pieces([TITLE, WEIGHT], { checks: [AT_LEAST_ONE] })],
+    after: [pieces([WEIGHT, { ...TITLE, nullable: true }], { checks: [AT_LEAST_ONE] })],
+    hints: { columns: renamed({ title: "weight" }), conversions: converted("weight", { convert: "7" }) },
   },
   "two columns that swap their names, and one that takes the name of one that goes": {
     before: [pieces([TITLE, column("label", { kind: "varchar", length: 20 }, REQUIRED), WEIGHT, NOTES])],
