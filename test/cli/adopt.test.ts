@@ -6,6 +6,7 @@ import { afterAll, describe, expect, onTestFinished, test } from "vitest";
 import { tokenize, matters } from "../../src/core/dialect/tokens.js";
 import { sqlite } from "../../src/core/dialect/sqlite/index.js";
 import type { Engine } from "../engines/engine.js";
+import { dumpServer, mariadbArgs, sortDump } from "../engines/dump.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
 import { compileStrictly, Studio } from "./studio.js";
@@ -60,49 +61,6 @@ async function onServer(engine: Engine): Promise<Place> {
       return loose ? sortDump(text) : text;
     },
   };
-}
-
-function mariadbArgs(url: URL): string[] {
-  return ["-h", url.hostname, "-P", url.port || "3306", "-u", decodeURIComponent(url.username)];
-}
-
-function dumpServer(dialect: string, url: URL, database: string): string {
-  const text =
-    dialect === "postgres"
-      ? execFileSync(
-          "pg_dump",
-          ["-s", "-O", "-x", "-T", "emberset_ledger", "-N", "emberset_attic_*", "-d", url.href],
-          {
-            encoding: "utf8",
-          },
-        )
-      : execFileSync(
-          "mariadb-dump",
-          [
-            ...mariadbArgs(url),
-            "--no-data",
-            "--skip-comments",
-            `--ignore-table=${database}.emberset_ledger`,
-            database,
-          ],
-          { encoding: "utf8" },
-        );
-  return text
-    .replace(/ AUTO_INCREMENT=\d+/g, "")
-    .split("\n")
-    .filter(line => line !== "" && !/^(?:--|\\(?:un)?restrict|\/\*!)/.test(line))
-    .join("\n")
-    .replace(/^(?:CREATE TABLE|DROP TABLE IF EXISTS) `emberset_attic_[^]*?;$\n?/gm, "");
-}
-
-function sortDump(text: string): string[] {
-  return text
-    .split(/;\n/)
-    .map(statement => {
-      const [head = "", ...lines] = statement.split("\n");
-      return [head, ...lines.map(line => line.replace(/,$/, "")).sort()].join("\n");
-    })
-    .sort();
 }
 
 /** A new file; what it holds is told by its pragmas and the texts of its checks. */

@@ -1,0 +1,52 @@
+import { execFileSync } from "node:child_process";
+
+export function mariadbArgs(url: URL): string[] {
+  return ["-h", url.hostname, "-P", url.port || "3306", "-u", decodeURIComponent(url.username)];
+}
+
+/** The schema of a database as the server's own dump tells it, but for what is Emberset's own. */
+export function dumpServer(dialect: string, url: URL, database: string): string {
+  const text =
+    dialect === "postgres"
+      ? execFileSync(
+          "pg_dump",
+          ["-s", "-O", "-x", "-T", "emberset_ledger", "-N", "emberset_attic_*", "-d", url.href],
+          {
+            encoding: "utf8",
+          },
+        )
+      : execFileSync(
+          "mariadb-dump",
+          [
+            ...mariadbArgs(url),
+            "--no-data",
+            "--skip-comments",
+            `--ignore-table=${database}.emberset_ledger`,
+            database,
+          ],
+          { encoding: "utf8" },
+        );
+  return text
+    .replace(/ AUTO_INCREMENT=\d+/g, "")
+    .split("\n")
+    .filter(
+      line =>
+        line !== "" &&
+        !/^(?:--|\\(?:un)?restrict|\/\*!|SET |SELECT pg_catalog\.set_config|COMMENT ON SCHEMA public )/.test(
+          line,
+        ),
+    )
+    .join("\n")
+    .replace(/^(?:CREATE TABLE|DROP TABLE IF EXISTS) `emberset_attic_[^]*?;$\n?/gm, "");
+}
+
+/** The same whatever the order of columns and statements. */
+export function sortDump(text: string): string[] {
+  return text
+    .split(/;\n/)
+    .map(statement => {
+      const [head = "", ...lines] = statement.split("\n");
+      return [head, ...lines.map(line => line.replace(/,$/, "")).sort()].join("\n");
+    })
+    .sort();
+}
