@@ -59,7 +59,7 @@ export interface RestoreResult {
 
 /**
  * Copies what is kept back to where it was, where that is there again: rows that are missing, values where none stands.
- * @throws Problem E104, E300 to E304, E400 to E414, E512, E513
+ * @throws Problem E104, E300 to E304, E400 to E414, E512, E514
  */
 export async function restoreFromAttic(options: AtticChoice): Promise<RestoreResult> {
   return withAttic(options, "change", async ({ database, found, later }) => {
@@ -105,7 +105,7 @@ export interface PurgeResult {
 
 /**
  * Lets go of rows in the attic for good. Going back works on, and brings tables without their rows and columns
- * without their values. @throws Problem E104, E300 to E304, E400 to E414, E503, E512
+ * without their values. @throws Problem E104, E300 to E304, E400 to E414, E512, E513
  */
 export async function purgeAttic({ mayLose, ...options }: PurgeOptions): Promise<PurgeResult> {
   return withAttic(options, "change", async ({ database, found }) => {

@@ -33,6 +33,7 @@ import {
   replacedBy,
   restoredTo,
   takenOut,
+  unfilled,
   type AtticSyntax,
   type KeptTable,
   type KeptValues,
@@ -316,11 +317,6 @@ function inTurn(renames: readonly RenamePart[]): RenamePart[] {
       return step;
     });
   });
-}
-
-/** A column before its old values are put into it: nothing is demanded of it, and it counts nothing. */
-function unfilled({ identity: _, ...column }: Column): Column {
-  return { ...column, nullable: true };
 }
 
 function dropBlock(dropped: Table, plan: RenderPlan, syntax: AlterSyntax): Block[] {

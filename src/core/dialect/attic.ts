@@ -209,6 +209,11 @@ export function takenOut({ attic }: RenderPlan, address: string): KeptTable | un
   );
 }
 
+/** A column before its old values are put into it: nothing is demanded of it, and it counts nothing. */
+export function unfilled({ identity: _, ...column }: Column): Column {
+  return { ...column, nullable: true };
+}
+
 /** Where a table that is dropped goes instead. */
 export function putAway({ attic }: RenderPlan, address: string): KeptTable | undefined {
   if (attic?.direction !== "forward") return undefined;

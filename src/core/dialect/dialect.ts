@@ -15,6 +15,8 @@ export interface Dialect {
   readonly literal: (value: string | number | boolean) => string;
   /** What follows `INSERT INTO t` for a row of which nothing is said. */
   readonly emptyRow: string;
+  /** Where values are cut or rounded without a word when a column changes its type; absent: never. */
+  readonly cuts?: CutSyntax;
   /** How rows are copied as they are. */
   readonly copying: CopySyntax;
   /** The usual driver, and what it gives for a type in TypeScript where that is not what the type says. */
@@ -60,6 +62,16 @@ export interface Dialect {
   readonly nameLimit?: number;
   /** The same of an index. */
   readonly cannotHoldIndex: (index: Index) => string | undefined;
+}
+
+/** What a dialect says of values that another type cuts. */
+export interface CutSyntax {
+  /** A floating value as one whose digits can be compared. */
+  readonly exact: (value: string) => string;
+  /** Its word for floating numbers of single precision. */
+  readonly single: string;
+  /** A condition that holds where a text is taken for a whole number though it only begins like one; absent: it is refused. */
+  readonly notWhole?: (value: string) => string;
 }
 
 /** What a dialect says of copying rows from one database to another. */

@@ -8,30 +8,27 @@ import type { Dialect } from "./dialect.js";
  * @param value the column, quoted
  */
 export function cutBy(
-  { name: dialect }: Dialect,
+  { name: dialect, cuts }: Dialect,
   before: Column,
   after: Column,
   value: string,
 ): string | undefined {
-  if (dialect === "sqlite" || before.computed || after.computed) return undefined;
+  if (!cuts || before.computed || after.computed) return undefined;
   const words = ({ type }: Column) => readWords(type.kind === "native" ? (type.sql[dialect] ?? "") : "");
   const [from, to] = [words(before), words(after)];
   const [size] = to.numbers;
   if (TEXTS.test(from.name)) {
     if (/^(?:var)?char$/.test(to.name) && size !== undefined) return `char_length(${value}) > ${size}`;
-    // PostgreSQL refuses what is no number; MariaDB takes what begins like one.
-    if (dialect === "mariadb" && INTEGERS.test(to.name)) return `${value} NOT RLIKE '^-?[0-9]+$'`;
-    return undefined;
+    return INTEGERS.test(to.name) ? cuts.notWhole?.(value) : undefined;
   }
   if (MOMENTS.test(from.name) && to.name === "date") return `CAST(${value} AS date) <> ${value}`;
   const floating = from.name === "real" || from.name === "double";
   if (floating || from.name === "decimal") {
-    const exact = floating && dialect === "postgres" ? `CAST(${value} AS numeric)` : value;
+    const exact = floating ? cuts.exact(value) : value;
     if (INTEGERS.test(to.name)) return `${exact} <> round(${exact})`;
     if (to.name === "decimal") return `${exact} <> round(${exact}, ${to.numbers[1] ?? 0})`;
-    const single = dialect === "postgres" ? "real" : "float";
     return from.name === "double" && to.name === "real"
-      ? `CAST(${value} AS ${single}) <> ${value}`
+      ? `CAST(${value} AS ${cuts.single}) <> ${value}`
       : undefined;
   }
   // Whole numbers beyond 53 bits: https://www.postgresql.org/docs/15/datatype-numeric.html#DATATYPE-FLOAT

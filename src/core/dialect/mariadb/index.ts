@@ -15,6 +15,12 @@ export const mariadb: Dialect = {
   quote,
   literal,
   emptyRow: "() VALUES ()",
+  cuts: {
+    exact: value => value,
+    single: "float",
+    // It takes what begins like a number.
+    notWhole: value => `${value} NOT RLIKE '^-?[0-9]+$'`,
+  },
   copying: {
     exactly: ({ name }) => quote(name),
     overriding: "",

@@ -32,6 +32,7 @@ import {
   restoredTo,
   restoreText,
   takenOut,
+  unfilled,
   type AtticSyntax,
   type KeptValues,
 } from "../attic.js";
@@ -484,11 +485,6 @@ function alterClauses({
 /** Of a table called t, as its columns are called before they are renamed, the rows of which the attic has nothing. */
 function whereNotKept({ place, key }: KeptValues): string {
   return ` WHERE NOT EXISTS (SELECT 1 FROM ${quoteTable(place)} AS k WHERE ${matchOf(key, quote)})`;
-}
-
-/** A column before values are put into it: nothing is demanded of it, and it counts nothing. */
-function unfilled({ identity: _, ...column }: Column): Column {
-  return { ...column, nullable: true };
 }
 
 function withoutChecks(table: Table): Table {

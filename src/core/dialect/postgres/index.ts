@@ -15,6 +15,7 @@ export const postgres: Dialect = {
   quote,
   literal,
   emptyRow: "DEFAULT VALUES",
+  cuts: { exact: value => `CAST(${value} AS numeric)`, single: "real" },
   copying: {
     // Drivers turn moments and numbers into values of JavaScript, which hold less.
     exactly: ({ name }) => `${quote(name)}::text AS ${quote(name)}`,
