@@ -19,7 +19,7 @@ import { rowRatios } from "./rows.mjs";
 
 const RUNS = 15;
 const scratch = mkdtempSync(join(tmpdir(), "emberset-bench-"));
-const program = join(import.meta.dirname, "..", "dist", "emberset.js");
+const program = join(import.meta.dirname, "..", "dist", "emberset.cjs");
 const node = process.execPath;
 
 const results = [

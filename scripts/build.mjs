@@ -1,4 +1,5 @@
 import { chmod, readdir, readFile, rm, writeFile } from "node:fs/promises";
+import { join } from "node:path";
 import { analyzeMetafile, build } from "esbuild";
 
 // The program in one piece but for what commands load on demand. What the published package depends on stays outside:
@@ -23,6 +24,19 @@ const lightStringWidth = {
   },
 };
 
+/** Nor do they need more of Node's `assert`, which takes a twentieth of its start, than to throw. */
+const lightAssert = {
+  name: "light-assert",
+  setup({ onLoad, onResolve }) {
+    onResolve({ filter: /^assert$/ }, () => ({ path: "assert", namespace: "light-assert" }));
+    onLoad({ filter: /.*/, namespace: "light-assert" }, () => ({
+      contents: `const check = (holds, message) => { if (!holds) throw new Error(message); };
+export const strictEqual = (a, b, message) => check(Object.is(a, b), message);
+export const notStrictEqual = (a, b, message) => check(!Object.is(a, b), message);`,
+    }));
+  },
+};
+
 const common = {
   bundle: true,
   platform: "node",
@@ -33,8 +47,14 @@ const common = {
   mainFields: ["module", "main"],
   external: ["libsql", "esbuild", "pg", "mysql2", "@electric-sql/pglite"],
   tsconfigRaw: { compilerOptions: { experimentalDecorators: true, useDefineForClassFields: true } },
-  plugins: [lightStringWidth],
+  plugins: [lightStringWidth, lightAssert],
   logLevel: "warning",
+};
+
+/** A script knows its own address otherwise than a module. */
+const scriptUrl = {
+  define: { "import.meta.url": "scriptUrl" },
+  banner: { js: 'const scriptUrl=require("node:url").pathToFileURL(__filename).href;' },
 };
 
 // The program itself is one script, since V8 keeps what it made of a script: src/cli/load-program.ts.
@@ -48,15 +68,32 @@ const script = await build({
   format: "cjs",
   // What is loaded on demand is loaded with `require`.
   supported: { "dynamic-import": false },
-  define: { "import.meta.url": "scriptUrl" },
-  banner: { js: 'const scriptUrl=require("node:url").pathToFileURL(__filename).href;' },
+  ...scriptUrl,
 });
 const [program] = (await readdir("dist")).filter(name => /^program-.*\.cjs$/.test(name));
+// A pattern is the one place where the compiler leaves letters that are not ASCII.
+const code = await readFile(join("dist", program), "utf8");
+const escaped = code.replace(
+  /[^\0-\x7f]/g,
+  letter => `\\u${letter.charCodeAt(0).toString(16).padStart(4, "0")}`,
+);
+await writeFile(join("dist", program), escaped);
+
+// What starts it is a script too: an ES module would start a part of Node that most commands have no other use for.
+await build({
+  ...common,
+  entryPoints: ["src/cli/emberset.ts"],
+  outdir: "dist",
+  outExtension: { ".js": ".cjs" },
+  format: "cjs",
+  define: { ...scriptUrl.define, PROGRAM_FILE: JSON.stringify(`./${program}`) },
+  banner: scriptUrl.banner,
+});
+await chmod("dist/emberset.cjs", 0o755);
 
 await build({
   ...common,
   entryPoints: {
-    emberset: "src/cli/emberset.ts",
     modelling: "src/modelling/index.ts",
     tasks: "src/tasks/index.ts",
   },
@@ -64,13 +101,10 @@ await build({
   splitting: true,
   format: "esm",
   chunkNames: "parts/[name]-[hash]",
-  define: { PROGRAM_FILE: JSON.stringify(`./${program}`) },
   // Some of the bundled libraries are CommonJS and ask for Node's own modules.
   banner: {
     js: 'import{createRequire as __nodeRequire}from"node:module";const require=__nodeRequire(import.meta.url);',
   },
 });
 
-await writeFile("dist/emberset.js", `#!/usr/bin/env node\n${await readFile("dist/emberset.js", "utf8")}`);
-await chmod("dist/emberset.js", 0o755);
 if (script.metafile) console.log(await analyzeMetafile(script.metafile));

@@ -10,7 +10,7 @@ import { readFileSync } from "node:fs";
 
 const root = join(import.meta.dirname, "..");
 const demo = join(root, "examples", "kiln-house");
-const program = join(root, "dist", "emberset.js");
+const program = join(root, "dist", "emberset.cjs");
 const pictures = join(root, "docs", "screenshots");
 const studio = join(mkdtempSync(join(tmpdir(), "emberset-shots-")), "kiln-house");
 const display = `:${90 + (process.pid % 9)}`;

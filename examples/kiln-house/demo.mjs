@@ -8,7 +8,7 @@ import { fileURLToPath } from "node:url";
 import LibSql from "libsql";
 
 const here = dirname(fileURLToPath(import.meta.url));
-const program = join(here, "..", "..", "dist", "emberset.js");
+const program = join(here, "..", "..", "dist", "emberset.cjs");
 const studio = mkdtempSync(join(tmpdir(), "kiln-house-"));
 
 say(`The project is in ${studio}`);

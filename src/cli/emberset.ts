@@ -1,3 +1,4 @@
+#!/usr/bin/env node
 import { createRequire } from "node:module";
 import { lendImport } from "../project/import-module.js";
 import { VERSION } from "../version.js";
@@ -9,6 +10,10 @@ if (args.length === 1 && (args[0] === "--version" || args[0] === "-v")) {
   process.stdout.write(`${VERSION}\n`);
 } else {
   lendImport(url => import(url));
+  void run();
+}
+
+async function run(): Promise<void> {
   const { main, keep } = loadProgram(createRequire(import.meta.url), args);
   const status = await main(args);
   if (status === 0) keep();

@@ -1,7 +1,7 @@
 import type { Probe } from "../core/dialect/probes.js";
 import type { CatalogRow } from "../core/dialect/dialect.js";
 import type { Table } from "../core/schema/types.js";
-import { addressOf, quoteAddress } from "../core/schema/address.js";
+import { addressOf, quotePlace } from "../core/schema/address.js";
 import type { Database } from "./database.js";
 
 export interface ProbeResult extends Probe {
@@ -22,28 +22,30 @@ export async function runProbes(database: Database, probes: readonly Probe[]): P
 /** SQLite takes at most 500 parts in one compound query: https://sqlite.org/limits.html#max_compound_select */
 const TABLES_A_QUERY = 400;
 
-function placeOf(row: CatalogRow): Pick<Table, "name" | "namespace"> {
-  const { name, namespace } = row as { name: string; namespace: string | null };
-  return { name, ...(namespace !== null && { namespace }) };
-}
-
 /** How many rows each table has, by address. */
 export async function countRows(
   database: Database,
-  addresses: readonly string[],
+  tables: readonly Pick<Table, "name" | "namespace">[],
 ): Promise<Map<string, number>> {
-  const { quote, emptyTables } = database.dialect;
+  const { quote, emptyTables, jsonPairs } = database.dialect;
   const empty = emptyTables === undefined ? [] : await database.rows(emptyTables);
   const counts = new Map(empty.map(row => [addressOf(placeOf(row)), 0]));
-  const left = addresses.filter(address => !counts.has(address));
+  const left = tables.filter(table => !counts.has(addressOf(table)));
   for (let start = 0; start < left.length; start += TABLES_A_QUERY) {
     const chunk = left.slice(start, start + TABLES_A_QUERY);
     const parts = chunk.map(
-      (address, at) => `SELECT ${at} AS at, count(*) AS n FROM ${quoteAddress(address, quote)}`,
+      (table, at) => `SELECT ${at} AS at, count(*) AS n FROM ${quotePlace(table, quote)}`,
     );
-    for (const row of await database.rows(parts.join(" UNION ALL "))) {
-      counts.set(chunk[Number(row["at"])]!, Number(row["n"]));
-    }
+    const [row] = await database.rows(
+      `SELECT ${jsonPairs("at", "n")} AS counted FROM (${parts.join(" UNION ALL ")}) AS each_table`,
+    );
+    const counted = JSON.parse(String(row!["counted"])) as readonly (readonly [at: number, n: number])[];
+    for (const [at, n] of counted) counts.set(addressOf(chunk[at]!), n);
   }
   return counts;
+}
+
+function placeOf(row: CatalogRow): Pick<Table, "name" | "namespace"> {
+  const { name, namespace } = row as { name: string; namespace: string | null };
+  return { name, ...(namespace !== null && { namespace }) };
 }

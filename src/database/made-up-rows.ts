@@ -1,4 +1,4 @@
-import { createHash } from "node:crypto";
+import { sha256 } from "../core/sha256.js";
 import type { Dialect } from "../core/dialect/dialect.js";
 import { inReferenceOrder, rowMaker, type MadeUp } from "../core/rows/made-up.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
@@ -117,7 +117,7 @@ export async function printRows(
     const rows = await database.rows(`SELECT ${list} FROM ${quoteAddress(address, database.dialect.quote)}`);
     const print = (columns: readonly string[]) => {
       const lines = rows.map(row => JSON.stringify(columns.map(name => plain(row[name])))).sort();
-      return createHash("sha256").update(lines.join("\n")).digest("hex");
+      return sha256(lines.join("\n")).toString("hex");
     };
     prints.set(address, {
       rows: rows.length,

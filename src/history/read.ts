@@ -1,4 +1,4 @@
-import { createHash } from "node:crypto";
+import { sha256 } from "../core/sha256.js";
 import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import {
@@ -164,5 +164,5 @@ function readIfThere(file: string): string | undefined {
 
 /** Version control may turn line ends; that is no edit. */
 export function checksumOf(text: string): string {
-  return createHash("sha256").update(text.replaceAll("\r\n", "\n")).digest("hex").slice(0, 16);
+  return sha256(text.replaceAll("\r\n", "\n")).toString("hex").slice(0, 16);
 }

@@ -1,11 +1,11 @@
-import { mkdir, mkdtemp, readFile, rename, rm, writeFile } from "node:fs/promises";
-import { createHash } from "node:crypto";
-import { createRequire } from "node:module";
-import { homedir, tmpdir } from "node:os";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { createRequire, Module } from "node:module";
+import { tmpdir } from "node:os";
 import { dirname, join, resolve } from "node:path";
 import { fileURLToPath, pathToFileURL } from "node:url";
+import { runInThisContext } from "node:vm";
 import type { BuildFailure, BuildOptions, Plugin } from "esbuild";
-import { cacheFolder } from "../cache-folder.js";
+import { cacheFile, readCache, writeCache } from "../cache.js";
 import { isIdentifier } from "../core/model/code.js";
 import { programFolder, VERSION } from "../version.js";
 import { importModule } from "./import-module.js";
@@ -23,24 +23,37 @@ export class CompileError extends Error {
 }
 
 /**
- * Loads one TypeScript file and gives its exports. What it compiles to is kept in the user's cache folder under the
- * hash of its text, since starting the compiler takes longer than most commands do.
+ * Loads one TypeScript file and gives its exports. What it compiles to is kept in the user's cache folder with the text
+ * it was compiled from, since starting the compiler takes longer than most commands do; and as a script, since to load
+ * an ES module starts a part of Node that a command may have no other use for.
  * @throws CompileError
  */
 export async function loadConfigModule(file: string): Promise<Record<string, unknown>> {
-  const text = await readFile(file, "utf8");
-  const standalone = importsNothing(text);
-  const cached = join(
-    cacheFolder(homedir, join),
-    `${createHash("sha256").update(`${VERSION}\n${text}`).digest("hex")}.mjs`,
-  );
-  if (standalone) {
-    const known = await importModule(pathToFileURL(cached).href).catch(() => undefined);
-    if (known) return known as Record<string, unknown>;
-  }
+  const text = readFileSync(file, "utf8");
   const input = { entryPoints: [file] };
-  if (standalone) await keep(cached, await compile(input, dirname(file), false));
-  return runCompiled(input, dirname(file));
+  if (!standsAlone(text)) return runCompiled(input, dirname(file));
+  // Two files that share a name there are compiled again and again: no harm.
+  const cached = cacheFile(`${file.replace(/\W+/g, "-").slice(-150)}.cjs`);
+  const head = `// ${JSON.stringify([VERSION, text])}\n`;
+  let script = readCache(cached)?.toString();
+  if (!script?.startsWith(head)) {
+    script = head + (await compile(input, dirname(file), { format: "cjs" }));
+    writeCache(cached, script);
+  }
+  try {
+    return runScript(script, cached);
+  } catch {
+    // Once more, to say where in the sources it is.
+    return runCompiled(input, dirname(file));
+  }
+}
+
+/** A script that needs nothing from elsewhere. @returns its exports */
+function runScript(code: string, filename: string): Record<string, unknown> {
+  const module = { exports: {} as Record<string, unknown> };
+  const run = runInThisContext(Module.wrap(code), { filename }) as (...args: unknown[]) => void;
+  run.call(module.exports, module.exports, undefined, module, filename, dirname(filename));
+  return module.exports;
 }
 
 /**
@@ -58,11 +71,11 @@ export async function loadModules(
   return files.map((_, at) => exports[`m${at}`]!);
 }
 
-/** The config usually imports a type, or nothing. */
-function importsNothing(text: string): boolean {
+/** The config usually imports a type, or nothing. What only an ES module has, waiting at its top, is left to one. */
+function standsAlone(text: string): boolean {
   return (
-    !/\bimport\s*\(|\brequire\s*\(|^\s*export\b[^\n]*\bfrom\b/m.test(text) &&
-    [...text.matchAll(/^\s*import\s+(?!type\b)[^\n]*/gm)].length === 0
+    !/\bimport\s*[(.]|\brequire\s*\(|\bawait\b|^\s*export\b[^\n]*\bfrom\b/m.test(text) &&
+    !/^\s*import\s+(?!type\b)/m.test(text)
   );
 }
 
@@ -70,15 +83,15 @@ type Input = Pick<BuildOptions, "entryPoints" | "stdin">;
 
 /** Only when it fails is it worth to know which line of the sources each line comes from. */
 async function runCompiled(input: Input, folder: string): Promise<Record<string, unknown>> {
-  const code = await compile(input, folder, false);
+  const code = await compile(input, folder);
   try {
     return await run(code);
   } catch {
-    return await runMapped(await compile(input, folder, true));
+    return await runMapped(await compile(input, folder, { sourcemap: "inline" }));
   }
 }
 
-async function compile(input: Input, folder: string, mapped: boolean): Promise<string> {
+async function compile(input: Input, folder: string, options: BuildOptions = {}): Promise<string> {
   const { build } = await import("esbuild");
   try {
     const result = await build({
@@ -89,7 +102,6 @@ async function compile(input: Input, folder: string, mapped: boolean): Promise<s
       format: "esm",
       platform: "node",
       target: "node20",
-      sourcemap: mapped && "inline",
       sourceRoot: pathToFileURL(`${folder}/`).href,
       keepNames: true,
       // Names are read back from the classes' texts, and a name may have any letters.
@@ -98,6 +110,7 @@ async function compile(input: Input, folder: string, mapped: boolean): Promise<s
       plugins: [resolvePackages(folder)],
       // The settings the decorators are written for, whatever the project's own tsconfig says.
       tsconfigRaw: { compilerOptions: { experimentalDecorators: true, useDefineForClassFields: true } },
+      ...options,
     });
     return result.outputFiles![0]!.text;
   } catch (error) {
@@ -158,13 +171,13 @@ function locate(specifier: string, from: string): string | undefined {
 }
 
 async function run(code: string): Promise<Record<string, unknown>> {
-  const folder = await mkdtemp(join(tmpdir(), "emberset-"));
+  const folder = mkdtempSync(join(tmpdir(), "emberset-"));
   const file = join(folder, "code.mjs");
   try {
-    await writeFile(file, code);
+    writeFileSync(file, code);
     return (await importModule(pathToFileURL(file).href)) as Record<string, unknown>;
   } finally {
-    await rm(folder, { recursive: true, force: true });
+    rmSync(folder, { recursive: true, force: true });
   }
 }
 
@@ -178,17 +191,5 @@ async function runMapped(code: string): Promise<Record<string, unknown>> {
     throw error;
   } finally {
     process.setSourceMapsEnabled(false);
-  }
-}
-
-/** A cache that cannot be written is no reason to stop. */
-async function keep(file: string, code: string): Promise<void> {
-  try {
-    await mkdir(dirname(file), { recursive: true, mode: 0o700 });
-    const draft = `${file}.${process.pid}`;
-    await writeFile(draft, code, { mode: 0o600 });
-    await rename(draft, file);
-  } catch {
-    // Compiled again next time.
   }
 }

@@ -76,14 +76,14 @@ export async function describe({ table, ...options }: DescribeOptions): Promise<
     const catalog = withoutOwn(await database.readCatalog());
     const { tables } = catalog.schema;
     const chosen = table === undefined ? tables : [findTable(tables, table)];
-    const rows = await countRows(database, chosen.map(addressOf));
+    const rows = await countRows(database, chosen);
     const names = new Set(chosen.map(addressOf));
-    const inward = inwardReferences(tables);
+    const references = referencesOf(tables);
     return {
       target: target.name,
       dialect: target.dialect,
       place: target.place,
-      tables: chosen.map(each => describeTable(each, inward, rows.get(addressOf(each)) ?? 0)),
+      tables: chosen.map(each => describeTable(each, references, rows.get(addressOf(each)) ?? 0)),
       leftAlone: catalog.leftAlone.filter(
         each => table === undefined || (each.table !== undefined && names.has(each.table)),
       ),
@@ -99,25 +99,29 @@ function findTable(tables: readonly Table[], wanted: string): Table {
   return found;
 }
 
-/** References by the table they refer to. */
-function inwardReferences(tables: readonly Table[]): Map<string, Reference[]> {
-  const inward = new Map<string, Reference[]>();
-  for (const table of tables) {
-    for (const foreignKey of table.foreignKeys) {
-      const target = foreignKey.references.table;
-      const known = inward.get(target);
-      if (known) known.push(reference(table, foreignKey));
-      else inward.set(target, [reference(table, foreignKey)]);
-    }
-  }
-  return inward;
+/** References by the table they come from, and by the one they refer to. */
+interface References {
+  readonly from: ReadonlyMap<string, readonly Reference[]>;
+  readonly to: ReadonlyMap<string, readonly Reference[]>;
 }
 
-function describeTable(
-  table: Table,
-  inward: ReadonlyMap<string, readonly Reference[]>,
-  rows: number,
-): DescribedTable {
+function referencesOf(tables: readonly Table[]): References {
+  const from = new Map<string, Reference[]>();
+  const to = new Map<string, Reference[]>();
+  for (const table of tables) {
+    const address = addressOf(table);
+    const outward = table.foreignKeys.map(foreignKey => reference(address, foreignKey));
+    from.set(address, outward);
+    for (const each of outward) {
+      const known = to.get(each.toTable);
+      if (known) known.push(each);
+      else to.set(each.toTable, [each]);
+    }
+  }
+  return { from, to };
+}
+
+function describeTable(table: Table, references: References, rows: number): DescribedTable {
   const address = addressOf(table);
   const remarks = remarksOf(table);
   return {
@@ -128,8 +132,8 @@ function describeTable(
     uniques: table.uniques.map(part => ({ name: part.name, text: describePart("unique", part) })),
     indexes: table.indexes.map(part => ({ name: part.name, text: describePart("index", part) })),
     checks: table.checks.map(part => ({ name: part.name, text: describePart("check", part) })),
-    refersTo: table.foreignKeys.map(foreignKey => reference(table, foreignKey)),
-    referredBy: inward.get(address) ?? [],
+    refersTo: references.from.get(address) ?? [],
+    referredBy: references.to.get(address) ?? [],
   };
 }
 
@@ -178,11 +182,11 @@ function describeRemarked(column: Column, remarks: readonly string[]): Described
     : { name, type, required, remarks: all };
 }
 
-function reference(table: Table, foreignKey: ForeignKey): Reference {
+function reference(table: string, foreignKey: ForeignKey): Reference {
   const { name, columns, references, onDelete, onUpdate } = foreignKey;
   return {
     name,
-    table: addressOf(table),
+    table,
     columns,
     toTable: references.table,
     toColumns: references.columns,

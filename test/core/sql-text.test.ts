@@ -1,3 +1,4 @@
+import fc from "fast-check";
 import { expect, test } from "vitest";
 import { addressOf, parseAddress } from "../../src/core/schema/address.js";
 import { fillPlaces } from "../../src/core/schema/sql-text.js";
@@ -5,6 +6,68 @@ import { spellExpression } from "../../src/core/dialect/settle.js";
 import { splitStatements } from "../../src/core/dialect/statements.js";
 import { parseIndex, parseTable } from "../../src/core/dialect/sqlite/parse.js";
 import { TOKENS } from "../../src/core/dialect/sqlite/settle.js";
+import { mariadb } from "../../src/core/dialect/mariadb/index.js";
+import { postgres } from "../../src/core/dialect/postgres/index.js";
+import { matters, meaningfulTokens, tokenize, type TokenRules } from "../../src/core/dialect/tokens.js";
+import { RUNS, SEED } from "../laws/runs.js";
+
+const rules: Readonly<Record<string, TokenRules>> = {
+  plain: {},
+  sqlite: TOKENS,
+  postgres: postgres.tokens,
+  mariadb: mariadb.tokens,
+};
+
+test.each([
+  [
+    "plain",
+    "a1$ 0x1F 1.5e-3 .5 . - / { [ ~",
+    "word:a1$ number:0x1F number:1.5e-3 number:.5 symbol:. symbol:- symbol:/ symbol:{ symbol:[ symbol:~",
+  ],
+  ["plain", "größe 窯 🏺pot\u00a0x _a", "word:größe word:窯 word:🏺pot\u00a0x word:_a"],
+  [
+    "plain",
+    "'it''s' \"a\"\"b\" `c``d` {a {{b}}}",
+    "string:'it''s' name:\"a\"\"b\" name:`c``d` place:{a {{b}}}",
+  ],
+  ["plain", "1-2--3\n4/*5*/6", "number:1 symbol:- number:2 comment:--3\n number:4 comment:/*5*/ number:6"],
+  ["plain", "a\t\r\n'never closed ''", "word:a string:'never closed ''"],
+  ["plain", "a /* never closed", "word:a comment:/* never closed"],
+  ["sqlite", '[a "b] "[c]"', 'name:[a "b] name:"[c]"'],
+  [
+    "postgres",
+    "$$a';$b$;$$ $b$ $$ $b$ $1 a$b$c",
+    "string:$$a';$b$;$$ string:$b$ $$ $b$ symbol:$ number:1 word:a$b$c",
+  ],
+  ["postgres", "$never$ closed $$", "string:$never$ closed $$"],
+  ["mariadb", "'a\\'b' # ; '\n'\\\\' -1", "string:'a\\'b' comment:# ; '\n string:'\\\\' symbol:- number:1"],
+])("tokens of %s: %s", (name, sql, expected) => {
+  const tokens = tokenize(sql, rules[name]);
+  expect(
+    tokens
+      .filter(({ kind }) => kind !== "space")
+      .map(({ kind, text }) => `${kind}:${text}`)
+      .join(" "),
+  ).toBe(expected);
+});
+
+test("tokens lose nothing, whatever the text", () => {
+  const scraps = "' \" ` [ ] $ $$ $a$ { } {{ -- /* */ # \\ \n a 窯 🏺 \ud83c 1 . 0x ; ( \u00a0"
+    .split(" ")
+    .concat(" ");
+  const text = fc.array(fc.constantFrom(...scraps), { maxLength: 20 }).map(parts => parts.join(""));
+  fc.assert(
+    fc.property(text, fc.constantFrom(...Object.values(rules)), (sql, own) => {
+      const tokens = tokenize(sql, own);
+      expect(tokens.map(({ text }) => text).join("")).toBe(sql);
+      for (const { text, at } of tokens) expect(sql.slice(at, at + text.length)).toBe(text);
+      const { texts, starts } = meaningfulTokens(sql, own);
+      const meaning = tokens.filter(matters);
+      expect([texts, starts]).toEqual([meaning.map(({ text }) => text), meaning.map(({ at }) => at)]);
+    }),
+    { seed: SEED, numRuns: RUNS },
+  );
+});
 
 test.each([
   [

@@ -124,9 +124,8 @@ function run(database: LibSql.Database, before: Schema, changes: readonly Change
 }
 
 function read(database: LibSql.Database) {
-  const { schema, leftAlone } = sqlite.readCatalog([
-    database.prepare("SELECT * FROM sqlite_schema").all() as CatalogRow[],
-  ]);
+  const results = sqlite.catalogQueries.map(sql => database.prepare(sql).all() as CatalogRow[]);
+  const { schema, leftAlone } = sqlite.readCatalog(results);
   expect(leftAlone).toEqual([]);
   return sortParts(schema);
 }

@@ -40,6 +40,8 @@ export interface Dialect {
   readonly catalogQueries: readonly string[];
   /** A query for tables that surely have no rows, name and namespace, where planning to count them takes long. */
   readonly emptyTables?: string;
+  /** An aggregate: all pairs of two columns as one JSON text. Row by row, a driver may take longer than the database. */
+  readonly jsonPairs: (first: string, second: string) => string;
   /** What the rows of its catalog say, a list for each query. */
   readonly readCatalog: (results: readonly (readonly CatalogRow[])[]) => Catalog;
   /** What somebody who runs a script by hand must know, a line each. */

@@ -21,7 +21,7 @@ import {
   type Table,
   type Unique,
 } from "../schema/types.js";
-import { matters, nameOf, placeOf, tokenize, type Token, type TokenRules } from "./tokens.js";
+import { kindOf, meaningfulTokens, nameOf, placeOf, type TokenRules } from "./tokens.js";
 
 /** What a dialect says so that the shared walk can settle a schema for it. */
 export interface SettleRules {
@@ -235,43 +235,38 @@ const OPERATORS = new Set(
  * `weight<40000 -- grams` → `{weight}<40000`
  */
 export function spellExpression(text: string, columns: readonly Column[], rules: TokenRules): string {
-  const trimmed = text.trim();
-  const tokens = tokenize(trimmed, rules);
-  if (tokens.every(({ kind }) => kind === "number" || kind === "string" || kind === "symbol")) return trimmed;
-  const meaning = tokens.filter(matters);
-  const types = /::|\bas\b/i.test(trimmed) ? wordsOfTypes(meaning) : undefined;
+  const { texts, starts } = meaningfulTokens(text, rules);
+  const types = /::|\bas\b/i.test(text) ? wordsOfTypes(texts, rules) : undefined;
   let spelled = "";
-  let index = 0;
-  let apart = false;
-  for (const token of tokens) {
-    if (!matters(token)) {
-      apart = spelled !== "";
-      continue;
-    }
-    const isColumn = (token.kind === "word" || token.kind === "name") && !types?.has(index);
-    spelled += `${apart ? " " : ""}${isColumn ? spellName(meaning, index, columns, rules) : token.text}`;
-    apart = false;
-    index += 1;
+  let end = starts[0];
+  for (let nth = 0; nth < texts.length; nth += 1) {
+    const [token, start] = [texts[nth]!, starts[nth]!];
+    if (start !== end) spelled += " ";
+    spelled += types?.has(nth) ? token : spellName(texts, nth, columns, rules);
+    end = start + token.length;
   }
   return spelled;
 }
 
-/** A column's place, or the word as it is: a function, a qualified name, an operator, something unknown. */
+/** A column's place, or the token as it is: a function, a qualified name, an operator, something unknown. */
 function spellName(
-  tokens: readonly Token[],
-  index: number,
+  tokens: readonly string[],
+  nth: number,
   columns: readonly Column[],
-  { folds }: TokenRules,
+  rules: TokenRules,
 ): string {
-  const token = tokens[index]!;
-  const [before, after] = [tokens[index - 1]?.text, tokens[index + 1]?.text];
-  const called = after === "(" || after === "." || before === "." || before?.toUpperCase() === "COLLATE";
-  const isWord = token.kind === "word";
-  if (called || (isWord && OPERATORS.has(token.text.toUpperCase()))) return token.text;
-  const name = folds && isWord ? token.text.toLowerCase() : nameOf(token);
+  const token = tokens[nth]!;
+  const kind = kindOf(token, rules);
+  if (kind !== "word" && kind !== "name") return token;
+  const before = tokens[nth - 1];
+  const after = tokens[nth + 1];
+  if (after === "(" || after === "." || before === "." || before?.toUpperCase() === "COLLATE") return token;
+  const isWord = kind === "word";
+  if (isWord && OPERATORS.has(token.toUpperCase())) return token;
+  const name = rules.folds && isWord ? token.toLowerCase() : nameOf({ kind, text: token });
   if (columns.some(column => column.name === name)) return placeOf(name);
-  const column = folds ? undefined : namesInSmallLetters(columns).get(name.toLowerCase());
-  return column === undefined ? token.text : placeOf(column);
+  const column = rules.folds ? undefined : namesInSmallLetters(columns).get(name.toLowerCase());
+  return column === undefined ? token : placeOf(column);
 }
 
 /** The names of columns by their small letters: a table has many expressions over the same columns. */
@@ -297,17 +292,17 @@ const TYPE_WORDS: Readonly<Record<string, readonly string[]>> = {
 };
 
 /** The places of words that name the type of a cast, `x::text` or `CAST(x AS text)`, whatever the columns are called. */
-function wordsOfTypes(tokens: readonly Token[]): Set<number> {
+function wordsOfTypes(tokens: readonly string[], rules: TokenRules): Set<number> {
   const found = new Set<number>();
-  for (const [index, token] of tokens.entries()) {
-    if (token.kind !== "word" && token.kind !== "name") continue;
-    const [before, second] = [tokens[index - 1]?.text ?? "", tokens[index - 2]?.text];
+  for (const [nth, token] of tokens.entries()) {
+    const kind = kindOf(token, rules);
+    if (kind !== "word" && kind !== "name") continue;
+    const [before = "", second] = [tokens[nth - 1], tokens[nth - 2]];
     const casts = (before === ":" && second === ":") || before.toUpperCase() === "AS";
     // A size may stand between: `timestamp(0) without time zone`.
-    const last = before === ")" && tokens[index - 3]?.text === "(" ? index - 4 : index - 1;
-    const goes =
-      found.has(last) && TYPE_WORDS[tokens[last]!.text.toLowerCase()]?.includes(token.text.toLowerCase());
-    if (casts || goes) found.add(index);
+    const last = before === ")" && tokens[nth - 3] === "(" ? nth - 4 : nth - 1;
+    const goes = found.has(last) && TYPE_WORDS[tokens[last]!.toLowerCase()]?.includes(token.toLowerCase());
+    if (casts || goes) found.add(nth);
   }
   return found;
 }

@@ -35,6 +35,12 @@ export function tablesByAddress(schema: Schema): Map<string, Table> {
 
 /** A table's address as SQL writes it, each part quoted: `"studio"."pieces"`. */
 export function quoteAddress(address: string, quote: (name: string) => string): string {
-  const { namespace, name } = parseAddress(address);
+  return quotePlace(parseAddress(address), quote);
+}
+
+export function quotePlace(
+  { name, namespace }: Pick<Table, "name" | "namespace">,
+  quote: (name: string) => string,
+): string {
   return namespace === undefined ? quote(name) : `${quote(namespace)}.${quote(name)}`;
 }

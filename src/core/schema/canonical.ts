@@ -1,4 +1,4 @@
-import { createHash } from "node:crypto";
+import { sha256 } from "../sha256.js";
 import { addressOf } from "./address.js";
 import { definitionKey, PART_KINDS, partsOf, withParts, type Schema, type Table } from "./types.js";
 
@@ -73,7 +73,7 @@ function tablePrint(table: Table): bigint {
 }
 
 function print(value: unknown): bigint {
-  return createHash("sha256").update(stable(value)).digest().readBigUInt64BE();
+  return sha256(stable(value)).readBigUInt64BE();
 }
 
 /**

@@ -1,5 +1,5 @@
-import { createHash } from "node:crypto";
 import pluralize from "pluralize";
+import { sha256 } from "../sha256.js";
 
 /** The completed naming settings. */
 export interface NamingRules {
@@ -49,7 +49,7 @@ export function constraintName(
  */
 export function cutName(name: string, limit: number | undefined): string {
   if (limit === undefined || Buffer.byteLength(name) <= limit) return name;
-  const hash = createHash("sha256").update(name).digest("hex").slice(0, 8);
+  const hash = sha256(name).toString("hex").slice(0, 8);
   const characters = [...name];
   while (Buffer.byteLength(characters.join("")) > limit - hash.length - 1) characters.pop();
   return `${characters.join("")}_${hash}`;

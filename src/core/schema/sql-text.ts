@@ -12,9 +12,10 @@ export function textFor(sql: SqlText, dialect: string): string | undefined {
  */
 export function fillPlaces(text: string, replace: (name: string) => string): string {
   if (!text.includes("{")) return text;
-  return tokenize(text)
-    .map(token => (token.kind === "place" ? replace(nameInPlace(token.text)) : token.text))
-    .join("");
+  let filled = "";
+  for (const { kind, text: each } of tokenize(text))
+    filled += kind === "place" ? replace(nameInPlace(each)) : each;
+  return filled;
 }
 
 /** The names that stand in places of a text, each once. */

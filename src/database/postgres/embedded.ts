@@ -1,9 +1,7 @@
-import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
+import { existsSync, readFileSync } from "node:fs";
 import { createRequire } from "node:module";
-import { homedir } from "node:os";
-import { join } from "node:path";
 import { pathToFileURL } from "node:url";
-import { cacheFolder } from "../../cache-folder.js";
+import { cacheFile, writeCache } from "../../cache.js";
 import { problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
 import type { Database, Trace } from "../database.js";
@@ -27,7 +25,7 @@ interface EmbeddedModule {
  */
 export async function openEmbedded(target: TargetSettings, trace?: Trace): Promise<Database> {
   const { PGlite } = await load();
-  const kept = join(cacheFolder(homedir, join), `cluster-${await versionOf()}.tar`);
+  const kept = cacheFile(`cluster-${await versionOf()}.tar`);
   const embedded = await (existsSync(kept)
     ? PGlite.create({ loadDataDir: new Blob([readFileSync(kept)]) })
     : createAndKeep(PGlite, kept));
@@ -51,11 +49,7 @@ async function load(): Promise<EmbeddedModule> {
 async function createAndKeep(PGlite: EmbeddedModule["PGlite"], kept: string): Promise<Embedded> {
   const embedded = await PGlite.create();
   const blob = await embedded.dumpDataDir("none");
-  mkdirSync(cacheFolder(homedir, join), { recursive: true });
-  // Whole or not at all, whoever else does the same.
-  const scratch = `${kept}.${process.pid}`;
-  writeFileSync(scratch, Buffer.from(await blob.arrayBuffer()));
-  renameSync(scratch, kept);
+  writeCache(kept, Buffer.from(await blob.arrayBuffer()));
   return embedded;
 }
 

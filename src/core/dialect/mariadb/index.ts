@@ -46,6 +46,7 @@ export const mariadb: Dialect = {
   render,
   scriptNotes,
   catalogQueries,
+  jsonPairs: (first, second) => `CAST(JSON_ARRAYAGG(JSON_ARRAY(${first}, ${second})) AS char)`,
   readCatalog,
   respells: true,
   keepsOrder: true,

@@ -44,6 +44,7 @@ export const postgres: Dialect = {
   render,
   scriptNotes,
   catalogQueries,
+  jsonPairs: (first, second) => `json_agg(json_build_array(${first}, ${second}))::text`,
   emptyTables,
   readCatalog,
   respells: true,

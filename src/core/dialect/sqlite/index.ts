@@ -32,6 +32,7 @@ export const sqlite: Dialect = {
   render,
   scriptNotes,
   catalogQueries,
+  jsonPairs: (first, second) => `json_group_array(json_array(${first}, ${second}))`,
   readCatalog,
   respells: false,
   keepsOrder: true,

@@ -1,6 +1,5 @@
 import type {
   Action,
-  Check,
   Column,
   ForeignKey,
   Index,
@@ -11,27 +10,39 @@ import type {
   Unique,
 } from "../../schema/types.js";
 import { spellExpression } from "../settle.js";
-import { meaningfulTokens, nameOf, type Token, type TokenColumns } from "../tokens.js";
+import { kindOf, meaningfulTokens, nameOf, type Token, type TokenColumns } from "../tokens.js";
 import { defaultSqlText } from "./expressions.js";
 import { TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
 
-/** What the pieces between a table's commas say, by their texts: tables of one hand repeat many to the letter. */
+/** What the columns between tables' commas say, by their texts: tables of one hand repeat many to the letter. */
 export type Pieces = Map<string, Piece>;
 
 /**
  * Reads a CREATE TABLE as SQLite keeps it (https://sqlite.org/lang_createtable.html). Expressions are cut out whole,
  * never judged. References keep the words they were written in.
- * @param known pieces of tables read before; those of this one are added
+ * @param known columns of tables read before; those of this one are added
  */
 export function parseTable(sql: string, known: Pieces = new Map()): Table {
   const { pieces, rest } = cutBody(sql);
-  const read = pieces.map(text => {
-    const piece = known.get(text) ?? new PieceReader(text).read();
-    known.set(text, piece);
-    return piece;
-  });
-  return join(read, readOptions(new Reader(rest)));
+  const written = emptyPiece();
+  for (const text of pieces) {
+    const before = known.get(text);
+    if (before) {
+      append(before, written);
+      continue;
+    }
+    const reader = new Reader(text);
+    // Constraints have names of their own in each table: to keep them would only take room.
+    if (reader.isWord(CONSTRAINT_WORDS)) readPiece(reader, written);
+    else {
+      const piece = emptyPiece();
+      readPiece(reader, piece);
+      known.set(text, piece);
+      append(piece, written);
+    }
+  }
+  return complete(written, rest === "" ? NO_OPTIONS : readOptions(new Reader(rest)));
 }
 
 /** `CREATE TABLE t (a int, b int) STRICT` → `a int`, `b int`; and ` STRICT` */
@@ -108,14 +119,22 @@ function indexPart(
   return { ...what, ...(descending && { descending }), ...(collation !== undefined && { collation }) };
 }
 
-/** SQLite tells names apart without regard to case (ASCII). */
+/** SQLite tells names apart without regard to case (ASCII). Most are spelled alike, which is told much faster. */
 function columnCalled(name: string, columns: readonly Column[]): Column | undefined {
+  for (const column of columns) if (column.name === name) return column;
   const lower = name.toLowerCase();
-  return columns.find(column => column.name === name || column.name.toLowerCase() === lower);
+  return columns.find(column => column.name.toLowerCase() === lower);
 }
 
-export function spelledAs(name: string, columns: readonly Column[]): string {
-  return columnCalled(name, columns)?.name ?? name;
+/** Names as the columns spell them; the same list when they do already. */
+export function spelledAs(names: readonly string[], columns: readonly Column[]): readonly string[] {
+  const spelled = names.map(name => columnCalled(name, columns)?.name ?? name);
+  return spelled.every((name, at) => name === names[at]) ? names : spelled;
+}
+
+function withSpelled<T extends Key | Unique | ForeignKey>(part: T, columns: readonly Column[]): T {
+  const spelled = spelledAs(part.columns, columns);
+  return spelled === part.columns ? part : { ...part, columns: spelled };
 }
 
 function stripParentheses(text: string): string {
@@ -143,80 +162,72 @@ const AFTER_TYPE = new Set([
 type ColumnDraft = { -readonly [Fact in keyof Column]: Column[Fact] };
 
 /** Columns and constraints as written; expressions and names wait until all columns of the table are known. */
-interface Piece {
-  readonly columns: readonly Column[];
-  readonly uniques: readonly Unique[];
-  readonly foreignKeys: readonly ForeignKey[];
-  readonly checks: readonly { readonly name: string; readonly text: string }[];
-  readonly key?: Key | undefined;
+interface PieceDraft {
+  readonly columns: Column[];
+  readonly uniques: Unique[];
+  readonly foreignKeys: ForeignKey[];
+  readonly checks: { readonly name: string; readonly text: string }[];
+  key: Key | undefined;
   /** `INTEGER PRIMARY KEY DESC` is no rowid: https://sqlite.org/lang_createtable.html#rowid */
-  readonly descendingKey: boolean;
+  descendingKey: boolean;
 }
 
-function join(pieces: readonly Piece[], options: Readonly<Record<string, string>>): Table {
-  const written: Column[] = [];
-  let stated: Piece | undefined;
-  for (const piece of pieces) {
-    for (const column of piece.columns) written.push(column);
-    if (piece.key && !stated) stated = piece;
-  }
-  const capitals = areCapitals(written);
-  const spelled = (name: string) => spelledAs(name, written);
-  const spell = (text: string) => spellExpression(text, written, TOKENS);
-  const key = stated?.key && { ...stated.key, columns: stated.key.columns.map(spelled) };
-  const rowid = options["without rowid"] === undefined && !stated?.descendingKey ? rowidOf(key) : undefined;
-  const columns: Column[] = [];
-  for (const column of written) {
+type Piece = Readonly<PieceDraft>;
+
+function emptyPiece(): PieceDraft {
+  return { columns: [], uniques: [], foreignKeys: [], checks: [], key: undefined, descendingKey: false };
+}
+
+function append(piece: Piece, to: PieceDraft): void {
+  for (const column of piece.columns) to.columns.push(column);
+  for (const unique of piece.uniques) to.uniques.push(unique);
+  for (const foreignKey of piece.foreignKeys) to.foreignKeys.push(foreignKey);
+  for (const check of piece.checks) to.checks.push(check);
+  if (!piece.key) return;
+  to.key = piece.key;
+  to.descendingKey = piece.descendingKey;
+}
+
+/** The table once all its columns are known, which expressions and names are spelled by. */
+function complete(written: Piece, options: Readonly<Record<string, string>>): Table {
+  const capitals = areCapitals(written.columns);
+  const spell = (text: string) => spellExpression(text, written.columns, TOKENS);
+  const key = written.key && withSpelled(written.key, written.columns);
+  const rowid = options["without rowid"] === undefined && !written.descendingKey ? rowidOf(key) : undefined;
+  const columns = written.columns.map(column => {
     const { computed } = column;
     const plain = capitals ? inSmallLetters(column) : column;
-    if (computed) columns.push({ ...plain, computed: { ...computed, sql: spell(computed.sql as string) } });
-    else columns.push(column.name === rowid && isInteger(column) ? asRowid(plain) : plain);
-  }
-  const uniques: Unique[] = [];
-  const foreignKeys: ForeignKey[] = [];
-  const checks: Check[] = [];
-  for (const piece of pieces) {
-    for (const unique of piece.uniques) uniques.push({ ...unique, columns: unique.columns.map(spelled) });
-    for (const each of piece.foreignKeys) foreignKeys.push({ ...each, columns: each.columns.map(spelled) });
-    for (const { name, text } of piece.checks)
-      checks.push({ name, rules: [{ kind: "sql", sql: spell(text) }] });
-  }
+    if (computed) return { ...plain, computed: { ...computed, sql: spell(computed.sql as string) } };
+    return column.name === rowid && isInteger(column) ? asRowid(plain) : plain;
+  });
   return {
     name: "",
     columns,
     ...(key && { key }),
-    uniques,
+    uniques: written.uniques.map(unique => withSpelled(unique, written.columns)),
     indexes: [],
-    foreignKeys,
-    checks,
+    foreignKeys: written.foreignKeys.map(foreignKey => withSpelled(foreignKey, written.columns)),
+    checks: written.checks.map(({ name, text }) => ({ name, rules: [{ kind: "sql", sql: spell(text) }] })),
     ...withOptions(capitals ? { ...options, types: "capitals" } : options),
   };
 }
 
+/** One column, or constraints: the comma between those may be left out. */
+function readPiece(reader: Reader, piece: PieceDraft): void {
+  const pieceReader = new PieceReader(reader, piece);
+  while (!reader.isAtEnd()) {
+    if (reader.isWord(CONSTRAINT_WORDS)) pieceReader.readTableConstraint();
+    else pieceReader.readColumn();
+  }
+}
+
 class PieceReader {
-  private readonly columns: Column[] = [];
-  private readonly uniques: Unique[] = [];
-  private readonly foreignKeys: ForeignKey[] = [];
-  private readonly checks: { readonly name: string; readonly text: string }[] = [];
-  private key: Key | undefined;
-  private descendingKey = false;
-  private readonly reader: Reader;
+  constructor(
+    private readonly reader: Reader,
+    private readonly piece: PieceDraft,
+  ) {}
 
-  constructor(text: string) {
-    this.reader = new Reader(text);
-  }
-
-  /** One column, or constraints: the comma between those may be left out. */
-  read(): Piece {
-    while (!this.reader.isAtEnd()) {
-      if (this.reader.isWord(CONSTRAINT_WORDS)) this.readTableConstraint();
-      else this.readColumn();
-    }
-    const { columns, uniques, foreignKeys, checks, key, descendingKey } = this;
-    return { columns, uniques, foreignKeys, checks, key, descendingKey };
-  }
-
-  private readColumn(): void {
+  readColumn(): void {
     const { reader } = this;
     const name = reader.name();
     const type = reader.textUntil(AFTER_TYPE).replace(/\s+/g, " ");
@@ -229,7 +240,7 @@ class PieceReader {
         constraint = "";
       }
     }
-    this.columns.push(column);
+    this.piece.columns.push(column);
   }
 
   private readColumnConstraint(column: ColumnDraft, constraint: string): void {
@@ -249,10 +260,14 @@ class PieceReader {
           column.options = optionsOf({ "not null on conflict": conflict });
         break;
       case "UNIQUE":
-        this.uniques.push({ name: constraint, columns: [column.name], ...withOptions(this.readConflict()) });
+        this.piece.uniques.push({
+          name: constraint,
+          columns: [column.name],
+          ...withOptions(this.readConflict()),
+        });
         break;
       case "CHECK":
-        this.checks.push({ name: constraint, text: reader.parenthesized() });
+        this.piece.checks.push({ name: constraint, text: reader.parenthesized() });
         this.readConflict();
         break;
       case "DEFAULT":
@@ -262,7 +277,7 @@ class PieceReader {
         column.collation = reader.name();
         break;
       case "REFERENCES":
-        this.foreignKeys.push(this.readReference(constraint, [column.name]));
+        this.piece.foreignKeys.push(this.readReference(constraint, [column.name]));
         break;
       case "GENERATED":
         reader.takeWords("ALWAYS", "AS");
@@ -278,10 +293,11 @@ class PieceReader {
 
   private readInlineKey(column: ColumnDraft, constraint: string): void {
     const { reader } = this;
-    if (reader.takeWords("DESC")) this.descendingKey = true;
+    const descending = reader.takeWords("DESC");
+    if (descending) this.piece.descendingKey = true;
     else reader.takeWords("ASC");
-    const terms = this.descendingKey ? { terms: JSON.stringify(["DESC"]) } : {};
-    this.key = {
+    const terms = descending ? { terms: JSON.stringify(["DESC"]) } : {};
+    this.piece.key = {
       name: constraint,
       columns: [column.name],
       ...withOptions({ ...terms, ...this.readConflict() }),
@@ -296,21 +312,31 @@ class PieceReader {
     return { sql, stored };
   }
 
-  private readTableConstraint(): void {
-    const { reader } = this;
+  readTableConstraint(): void {
+    const { reader, piece } = this;
     const name = reader.takeWords("CONSTRAINT") ? reader.name() : "";
-    if (reader.takeWords("PRIMARY", "KEY")) {
-      this.key = { name, ...this.readKeyed() };
-    } else if (reader.takeWords("UNIQUE")) {
-      this.uniques.push({ name, ...this.readKeyed() });
-    } else if (reader.takeWords("CHECK")) {
-      this.checks.push({ name, text: reader.parenthesized() });
-      this.readConflict();
-    } else if (reader.takeWords("FOREIGN", "KEY")) {
-      const columns = readIndexedColumns(reader).map(part => part.name ?? part.text);
-      if (reader.takeWords("REFERENCES")) this.foreignKeys.push(this.readReference(name, columns));
-    } else {
-      reader.skip();
+    const word = reader.word();
+    reader.skip();
+    switch (word) {
+      case "PRIMARY":
+        reader.takeWords("KEY");
+        piece.key = { name, ...this.readKeyed() };
+        break;
+      case "UNIQUE":
+        piece.uniques.push({ name, ...this.readKeyed() });
+        break;
+      case "CHECK":
+        piece.checks.push({ name, text: reader.parenthesized() });
+        this.readConflict();
+        break;
+      case "FOREIGN": {
+        reader.takeWords("KEY");
+        const columns = readIndexedColumns(reader).map(part => part.name ?? part.text);
+        if (reader.takeWords("REFERENCES")) piece.foreignKeys.push(this.readReference(name, columns));
+        break;
+      }
+      default:
+      // Whatever a later version knows.
     }
   }
 
@@ -337,7 +363,7 @@ class PieceReader {
       : [];
     const actions: { onDelete: Action; onUpdate: Action } = { onDelete: "no action", onUpdate: "no action" };
     let deferrable: ForeignKey["deferrable"];
-    for (;;) {
+    while (!reader.isAtEnd()) {
       if (reader.takeWords("ON", "DELETE")) actions.onDelete = this.readAction();
       else if (reader.takeWords("ON", "UPDATE")) actions.onUpdate = this.readAction();
       else if (reader.takeWords("MATCH")) reader.skip();
@@ -389,8 +415,13 @@ function typeOf({ type }: Column): string {
 
 /** Many write all types in capitals: kept as a habit of the table, so that a type reads the same everywhere. */
 function areCapitals(columns: readonly Column[]): boolean {
-  const text = columns.map(typeOf).join("");
-  return text === text.toUpperCase() && text !== text.toLowerCase();
+  let found = false;
+  for (const column of columns) {
+    const type = typeOf(column);
+    if (type !== type.toUpperCase()) return false;
+    found ||= type !== type.toLowerCase();
+  }
+  return found;
 }
 
 /** The column that may be the rowid. */
@@ -468,30 +499,24 @@ function readIndexedColumns(reader: Reader): IndexedColumn[] {
 /** Walks over the tokens that mean something. */
 class Reader {
   private readonly tokens: TokenColumns;
-  /** The tokens that are words, in capitals; "" for any other. */
-  private readonly words: string[];
   private at = 0;
 
   constructor(private readonly sql: string) {
     this.tokens = meaningfulTokens(sql, TOKENS);
-    const { kinds, starts, ends } = this.tokens;
-    this.words = kinds.map((kind, at) =>
-      kind === "word" ? sql.slice(starts[at], ends[at]).toUpperCase() : "",
-    );
-  }
-
-  /** The next word in capitals; "" when something else comes next. */
-  word(): string {
-    return this.words[this.at] ?? "";
   }
 
   /** The next token's text; "" at the end. */
   text(): string {
-    return this.isAtEnd() ? "" : this.sql.slice(this.tokens.starts[this.at], this.tokens.ends[this.at]);
+    return this.tokens.texts[this.at] ?? "";
+  }
+
+  /** The same in capitals, which tell a word from any name and string. */
+  word(): string {
+    return this.text().toUpperCase();
   }
 
   kind(): Token["kind"] | undefined {
-    return this.tokens.kinds[this.at];
+    return this.isAtEnd() ? undefined : kindOf(this.text(), TOKENS);
   }
 
   skip(): void {
@@ -506,12 +531,12 @@ class Reader {
   }
 
   isAtEnd(): boolean {
-    return this.at >= this.tokens.kinds.length;
+    return this.at >= this.tokens.texts.length;
   }
 
   /** @param symbol one character */
   isSymbol(symbol: string): boolean {
-    return this.kind() === "symbol" && this.sql[this.tokens.starts[this.at]!] === symbol;
+    return this.tokens.texts[this.at] === symbol;
   }
 
   takeSymbol(symbol: string): boolean {
@@ -524,13 +549,15 @@ class Reader {
     return words.has(this.word());
   }
 
-  /** Takes these words if they come next, all or none. */
-  takeWords(first: string, second?: string, third?: string): boolean {
-    const { words, at } = this;
-    if (words[at] !== first) return false;
-    if (second !== undefined && words[at + 1] !== second) return false;
-    if (third !== undefined && words[at + 2] !== third) return false;
-    this.at += third === undefined ? (second === undefined ? 1 : 2) : 3;
+  /** Takes these words if they come next, both or none. */
+  takeWords(first: string, second?: string): boolean {
+    if (this.word() !== first) return false;
+    if (second === undefined) {
+      this.at += 1;
+      return true;
+    }
+    if (this.tokens.texts[this.at + 1]?.toUpperCase() !== second) return false;
+    this.at += 2;
     return true;
   }
 
@@ -544,24 +571,25 @@ class Reader {
   textUntil(words: ReadonlySet<string>): string {
     const from = this.at;
     for (let depth = 0; !this.isAtEnd(); this.at += 1) {
-      if (depth === 0 && (words.has(this.word()) || this.isSymbol(",") || this.isSymbol(")"))) break;
+      if (depth === 0 && (this.isWord(words) || this.isSymbol(",") || this.isSymbol(")"))) break;
       if (this.isSymbol("(")) depth += 1;
       else if (this.isSymbol(")")) depth -= 1;
     }
-    const { starts, ends } = this.tokens;
-    return this.at === from ? "" : this.sql.slice(starts[from], ends[this.at - 1]);
+    const { texts, starts } = this.tokens;
+    if (this.at - from < 2) return this.at === from ? "" : texts[from]!;
+    return this.sql.slice(starts[from], starts[this.at - 1]! + texts[this.at - 1]!.length);
   }
 
   textToEnd(): string {
     const start = this.tokens.starts[this.at];
-    this.at = this.tokens.kinds.length;
+    this.at = this.tokens.texts.length;
     return start === undefined ? "" : this.sql.slice(start).replace(/;\s*$/, "").trim();
   }
 
   /** What stands between a parenthesis and the one that closes it. */
   parenthesized(): string {
-    const { starts, ends } = this.tokens;
-    const open = ends[this.at];
+    const { starts } = this.tokens;
+    const open = starts[this.at]! + 1;
     let depth = 0;
     for (; !this.isAtEnd(); this.at += 1) {
       if (this.isSymbol("(")) depth += 1;
