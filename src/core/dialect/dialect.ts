@@ -72,6 +72,10 @@ export interface CutSyntax {
   readonly exact: (value: string) => string;
   /** Its word for floating numbers of single precision. */
   readonly single: string;
+  /** How many digits its moments and times have behind the seconds by themselves. */
+  readonly fraction: number;
+  /** What a value of such a type is cast to for fewer of them: `timestamp` and 3 → `timestamp(3)`. */
+  readonly withFraction: (name: string, digits: number) => string;
   /** A condition that holds where a text is taken for a whole number though it only begins like one; absent: it is refused. */
   readonly notWhole?: (value: string) => string;
 }

@@ -21,6 +21,13 @@ export function cutBy(
     if (/^(?:var)?char$/.test(to.name) && size !== undefined) return `char_length(${value}) > ${size}`;
     return INTEGERS.test(to.name) ? cuts.notWhole?.(value) : undefined;
   }
+  const fraction = ({ numbers }: typeof to) => numbers[0] ?? cuts.fraction;
+  const alike =
+    (MOMENTS.test(from.name) && MOMENTS.test(to.name)) || (TIMES.test(from.name) && TIMES.test(to.name));
+  if (alike)
+    return fraction(to) < fraction(from)
+      ? `CAST(${value} AS ${cuts.withFraction(from.name, fraction(to))}) <> ${value}`
+      : undefined;
   if (MOMENTS.test(from.name) && to.name === "date") return `CAST(${value} AS date) <> ${value}`;
   const floating = from.name === "real" || from.name === "double";
   if (floating || from.name === "decimal") {
@@ -39,4 +46,5 @@ export function cutBy(
 
 const TEXTS = /^(?:varchar|char|text|tinytext|mediumtext)$/;
 const INTEGERS = /^(?:tinyint|smallint|mediumint|integer|bigint)$/;
-const MOMENTS = /^(?:timestamp|timestamptz|datetime|timestamp with(?:out)? time zone)$/;
+const MOMENTS = /^(?:timestamp|timestamptz|datetime)$/;
+const TIMES = /^(?:time|timetz)$/;

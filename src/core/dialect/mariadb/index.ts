@@ -18,6 +18,9 @@ export const mariadb: Dialect = {
   cuts: {
     exact: value => value,
     single: "float",
+    fraction: 0,
+    // A cast knows no timestamp: https://mariadb.com/kb/en/cast/
+    withFraction: (name, digits) => `${name === "time" ? "time" : "datetime"}(${digits})`,
     // It takes what begins like a number.
     notWhole: value => `${value} NOT RLIKE '^-?[0-9]+$'`,
   },

@@ -15,7 +15,12 @@ export const postgres: Dialect = {
   quote,
   literal,
   emptyRow: "DEFAULT VALUES",
-  cuts: { exact: value => `CAST(${value} AS numeric)`, single: "real" },
+  cuts: {
+    exact: value => `CAST(${value} AS numeric)`,
+    single: "real",
+    fraction: 6,
+    withFraction: (name, digits) => `${name}(${digits})`,
+  },
   copying: {
     // Drivers turn moments and numbers into values of JavaScript, which hold less.
     exactly: ({ name }) => `${quote(name)}::text AS ${quote(name)}`,
