@@ -1,8 +1,9 @@
 import type { Dialect } from "../dialect.js";
+import { ATTIC_SYNTAX } from "./attic.js";
 import { catalogQueries, readCatalog } from "./catalog.js";
 import { literal, quote } from "./expressions.js";
 import { raise, unspell } from "./raise.js";
-import { ATTIC_SYNTAX, attachments, render, scriptNotes } from "./render.js";
+import { attachments, render, scriptNotes } from "./render.js";
 import { reserved } from "./reserved.js";
 import { cannotHold, cannotHoldIndex, cannotHoldName, NAME_LIMIT, settle, TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
