@@ -35,7 +35,8 @@ export function Key(options: KeyOptions = {}) {
 export function Field(options: FieldOptions = {}) {
   return (prototype: object, property: string): void => {
     const facts = recordProperty(prototype, property);
-    facts.field = { ...facts.field, ...options };
+    // What is no object is told with the rest of what is wrong.
+    facts.field = typeof options === "object" ? { ...facts.field, ...options } : options;
   };
 }
 

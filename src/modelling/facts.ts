@@ -112,7 +112,7 @@ export interface StoredOptions<T = unknown> {
     | UniqueOptions<unknown extends T ? string : FieldName<T>>
   )[];
   readonly indexes?: readonly (
-    | readonly (unknown extends T ? string : FieldName<T>)[]
+    | IndexOptions<unknown extends T ? string : FieldName<T>>["fields"]
     | IndexOptions<unknown extends T ? string : FieldName<T>>
   )[];
   /** By name, which becomes the constraint's with `ck_` and the table before it; in the text `{field}` stands for the quoted column. */

@@ -34,7 +34,8 @@ export async function loadConfigModule(file: string): Promise<Record<string, unk
   if (!standsAlone(text)) return runCompiled(input, dirname(file));
   // Two files that share a name there are compiled again and again: no harm.
   const cached = cacheFile(`${file.replace(/\W+/g, "-").slice(-150)}.cjs`);
-  const head = `// ${JSON.stringify([VERSION, text])}\n`;
+  // In JavaScript a line ends at two more letters than in JSON.
+  const head = `// ${JSON.stringify([VERSION, text]).replace(/[\u2028\u2029]/g, " ")}\n`;
   let script = readCache(cached)?.toString();
   if (!script?.startsWith(head)) {
     script = head + (await compile(input, dirname(file), { format: "cjs" }));

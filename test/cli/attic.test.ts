@@ -251,6 +251,41 @@ describe("what is lost is said, in the script, before it runs, and by a rehearsa
     ]);
   });
 
+  test("names of indexes that a kept table had are free for others, and it has them again afterwards", () => {
+    const shelf = `@Stored({ indexes: [{ name: "by_label", fields: ["label"] }, { name: "by_size", fields: ["size"] }] })
+export class Shelf { @IsString() label!: string; @IsInt() size!: number; }
+`;
+    const piece = (indexes: string) => `@Stored({ indexes: [${indexes}] })
+export class Piece { @IsString() title!: string; @IsInt() weight!: number; }
+`;
+    const head = `import { IsInt, IsString } from "class-validator";\nimport { Stored } from "emberset";\n`;
+    const studio = smallStudio(`${head}${shelf}${piece('{ name: "by_title", fields: ["title"] }')}`);
+    studio.ok("draft", "first");
+    studio.ok("forward");
+    studio.sql(
+      "INSERT INTO shelves (label, size) VALUES ('top', 3), ('low', 5); INSERT INTO pieces (title, weight) VALUES ('Jug', 900)",
+    );
+    const before = studio.dump();
+    const taken = piece('{ name: "by_label", fields: ["title"] }, { name: "by_size", fields: ["weight"] }');
+    studio.write("models/all.ts", `${head}${taken}`).ok("draft", "away with the shelves");
+    studio.ok("forward");
+    expect(studio.json<AtticResult>("attic").entries).toMatchObject([{ things: ["shelves"], rows: 2 }]);
+    expect(
+      studio.rows(
+        "SELECT name FROM sqlite_schema WHERE type = 'index' AND tbl_name = 'pieces' ORDER BY name",
+      ),
+    ).toEqual([["by_label"], ["by_size"]]);
+    studio.ok("status", "--strict");
+    studio.ok("back");
+    const inOrder = (dump: string) =>
+      dump
+        .split("\n")
+        .filter(line => !/emberset_ledger/.test(line))
+        .sort();
+    expect(inOrder(studio.dump())).toEqual(inOrder(before));
+    expect(studio.json<RehearseResult>("rehearse").proven).toBe(true);
+  });
+
   test("of a table without a key, whole rows are kept, and that they stay there is said", () => {
     const keyless = (more: string) =>
       models("")

@@ -15,6 +15,7 @@ import {
   PairedWith,
   RefersTo,
   RefersToAny,
+  Stamp,
   Stored,
   type FieldOptions,
   type StoredOptions,
@@ -40,6 +41,8 @@ const title = [IsString(), MaxLength(80)];
 const to = (cls: () => unknown, options = {}) => RefersTo(cls as never, options) as unknown as Decorator;
 const potter = () => entity("Potter", { name: title });
 const field = (options: FieldOptions) => Field(options);
+/** Options that the compiler would refuse. */
+const odd = (options: object) => Field(options);
 
 /** What each mistake is found by, and that the same model without it is not. */
 const CASES: readonly [code: string, wrong: () => unknown[], right: () => unknown[]][] = [
@@ -216,6 +219,120 @@ test.each(CASES)("%s is found, and not where all is well", (code, wrong, right) 
   expect(new Set(read(wrong()).findings.map(finding => finding.code))).toContain(code);
   expect(read(right()).findings.map(finding => finding.code)).not.toContain(code);
 });
+
+/** What somebody might write who has no compiler at hand; what is wrong with it, and what else is said. */
+const MISTAKES: Readonly<Record<string, readonly [unknown, Fields, string, string]>> = {
+  "an option that is none": [
+    { tabel: "x" },
+    {},
+    "@Stored: tabel is no option",
+    "did you mean table? Valid: table, ",
+  ],
+  "options that are none": ["pieces", {}, '@Stored is given "pieces"', "as an object"],
+  "a name that is none": [{ table: 5 }, {}, "@Stored: table is 5", "a text"],
+  "a list that is none": [{ unique: "a" }, {}, '@Stored: unique is "a"', "a list"],
+  "an index with a wrong word": [
+    { indexes: [{ fields: ["a"], on: ["a"] }] },
+    {},
+    "@Stored: indexes[0].on is no option",
+    "Valid: name, ",
+  ],
+  "an index without fields": [
+    { indexes: [{ name: "x" }] },
+    {},
+    "@Stored: indexes[0] has no fields",
+    "add fields",
+  ],
+  "a field that is a number": [
+    { indexes: [["a", 1]] },
+    {},
+    "@Stored: indexes[0][1] is 1",
+    "an object of field, ",
+  ],
+  "checks without names": [{ checks: ["{a} > 1"] }, {}, '@Stored: checks[0] is "{a} > 1"', "name, holds"],
+  "a check that is no SQL": [{ checks: { x: 1 } }, {}, "@Stored: checks.x is 1", "one for each dialect"],
+  "options of no dialect": [{ options: { engine: "Aria" } }, {}, "@Stored: options is ", "texts by dialect"],
+  "a misspelt option": [
+    {},
+    { b: [...title, odd({ uniqe: true })] },
+    "@Field: uniqe is no option",
+    "mean unique?",
+  ],
+  "a flag that is a text": [
+    {},
+    { b: [...title, odd({ index: "yes" })] },
+    '@Field: index is "yes"',
+    "true or false",
+  ],
+  "a type that is a number": [{}, { b: [odd({ type: 7 })] }, "@Field: type is 7", "a text, or one for each"],
+  "a default that is an object": [
+    {},
+    { b: [...title, odd({ default: {} })] },
+    "@Field: default is {}",
+    "sql(…)",
+  ],
+  "no options at all": [{}, { b: [...title, Field("b" as never)] }, '@Field is given "b"', "as an object"],
+  "a way to count": [
+    {},
+    { b: [Key({ generate: "sequence" as never })] },
+    '@Key: generate is "sequence"',
+    '"uuid"',
+  ],
+  "a misspelt action": [
+    {},
+    { b: [to(() => Thing, { onDelete: "casade" })] },
+    '@RefersTo: onDelete is "casade"',
+    'one of "restrict", "cascade"',
+  ],
+  "a class outright": [
+    {},
+    { b: [to(class Kiln {} as never)] },
+    "@RefersTo is given Kiln ",
+    "@RefersTo(() => Kiln)",
+  ],
+  "nothing to refer to": [{}, { b: [to(undefined as never)] }, "@RefersTo is given undefined", "(() => …)"],
+  "a moment that is none": [
+    {},
+    { b: [Stamp("changed" as never) as Decorator] },
+    '@Stamp is "changed"',
+    '"updated"',
+  ],
+  "a prefix that is none": [
+    {},
+    { b: [Inline(() => Size, { prefix: 1 } as never) as unknown as Decorator] },
+    "@Inline: prefix is 1",
+    "a text",
+  ],
+  "a mistake in a value object": [
+    {},
+    { b: [Inline(() => Wrong) as unknown as Decorator], c: [Inline(() => Wrong) as unknown as Decorator] },
+    "Wrong.height, @Field: indx is no option",
+    "mean index?",
+  ],
+};
+
+const Thing = entity("Thing", { name: title });
+class Size {}
+kind(IsInt())(Size.prototype, "height");
+class Wrong {}
+kind(IsInt(), odd({ indx: true }))(Wrong.prototype, "height");
+
+test.each(Object.entries(MISTAKES))(
+  "%s is told, once, and left out",
+  (_, [options, fields, what, remedy]) => {
+    const { findings, schema } = read([
+      Thing,
+      entity("Piece", { a: title, ...fields }, options as StoredOptions),
+    ]);
+    const errors = findings.filter(({ severity }) => severity === "error");
+    expect(errors).toHaveLength(1);
+    expect(errors[0]).toMatchObject({ code: "E234", entity: "Piece" });
+    expect(errors[0]!.what).toContain(what);
+    expect(errors[0]!.remedy).toContain(remedy);
+    const pieces = schema.tables.find(({ name }) => name === "pieces");
+    expect(pieces?.columns.map(({ name }) => name)).toContain("a");
+  },
+);
 
 describe("what TypeScript and the database take for granted", () => {
   const plain = { optional: false, nullable: false };

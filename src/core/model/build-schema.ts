@@ -37,6 +37,8 @@ export function buildSchema(
   { definitions = [], declared = () => undefined }: BuildOptions = {},
 ): ModelSchema {
   const { findings, report } = collectFindings();
+  for (const { what, remedy, ...where } of entities.flatMap(({ faults }) => faults))
+    report("E234", where, what, remedy);
   const columns = new Columns(entities, naming, dialects, report);
   const parts = new Parts(columns, dialects, report);
   const relations = new Relations(columns, report);

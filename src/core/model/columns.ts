@@ -206,6 +206,8 @@ export class Columns {
     const inferred = inferType(field);
     if ("type" in inferred) return inferred.type;
     const remedy = `${inferred.missing}; if it is not a column, say @Field({ stored: false })`;
+    // What would have told it may be what is wrong.
+    if (entity.faults.some(({ property }) => property === field.property)) return undefined;
     this.report("E220", where, `The type of ${entity.name}.${field.property} cannot be told`, remedy);
     return undefined;
   }

@@ -6,6 +6,7 @@ import {
   type StoredOptions,
 } from "../../modelling/facts.js";
 import { expandFields } from "./expand.js";
+import { checkProperty, checkStored, type OptionFault } from "./options.js";
 
 /** A class-validator rule on a property, as its metadata has it. */
 export interface Validator {
@@ -61,27 +62,33 @@ export interface EntityDescription {
   readonly options: StoredOptions;
   /** In the order written, fields of base classes last. */
   readonly fields: readonly FieldDescription[];
+  /** Options that are left out, since they cannot be meant. */
+  readonly faults: readonly OptionFault[];
 }
 
 /** The entities among some classes: those with `@Stored`. */
 export function describeEntities(classes: readonly unknown[]): EntityDescription[] {
   return [...new Set(classes)].flatMap(cls => {
     const stored = factsOf(cls)?.stored;
-    return stored
-      ? [
-          {
-            name: (cls as Class).name,
-            cls: cls as Class,
-            options: stored,
-            fields: expandFields(fieldsOf(cls as Class), fieldsOf),
-          },
-        ]
-      : [];
+    return stored ? [describeEntity(cls as Class, stored)] : [];
   });
 }
 
+function describeEntity(cls: Class, stored: StoredOptions): EntityDescription {
+  const { name } = cls;
+  const faults: OptionFault[] = [];
+  const options = checkStored(stored, name, faults);
+  const inside: OptionFault[] = [];
+  const fields = expandFields(fieldsOf(cls, faults), of => fieldsOf(of, inside));
+  // A value object may be there twice.
+  const once = new Map(inside.map(fault => [JSON.stringify(fault), fault]));
+  for (const { entity, property, what, remedy } of once.values())
+    faults.push({ entity: name, what: `${entity}.${property}, ${what}`, remedy });
+  return { name, cls, options, fields, faults };
+}
+
 /** The fields of a class and its base classes; a property declared again belongs to the class that does so last. */
-function fieldsOf(cls: Class): FieldDescription[] {
+function fieldsOf(cls: Class, faults: OptionFault[]): FieldDescription[] {
   const validators = validatorsByProperty(cls);
   const seen = new Set<string>();
   const fields: FieldDescription[] = [];
@@ -100,10 +107,11 @@ function fieldsOf(cls: Class): FieldDescription[] {
       if (seen.has(property)) continue;
       seen.add(property);
       const found = validators.get(property);
+      const said = facts?.get(property);
       fields.push({
         property,
         called: property,
-        facts: facts?.get(property) ?? {},
+        facts: said ? checkProperty(said, { entity: cls.name, property }, faults) : {},
         validators: found?.validators ?? [],
         optional: found?.optional ?? false,
         declaredIn: at.name,

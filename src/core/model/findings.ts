@@ -29,6 +29,7 @@ export const FINDING_CODES = {
   E231: "a name that a dialect cannot hold",
   E232: "a name that two things would share",
   E233: "an entity that extends another, or a value object that is one",
+  E234: "an option that is none, or not of its form",
   A300: "a rule that a dialect cannot hold",
   A301: "a reserved word as a name",
   A302: "a field that looks like a reference and is none",

@@ -1,0 +1,101 @@
+import { readdirSync, readFileSync, utimesSync, writeFileSync } from "node:fs";
+import { homedir } from "node:os";
+import { join } from "node:path";
+import { expect, test } from "vitest";
+import { Studio } from "./studio.js";
+
+const cache = join(process.env["XDG_CACHE_HOME"] ?? join(homedir(), ".cache"), "emberset");
+const keptOf = (studio: Studio) => {
+  const name = readdirSync(cache).find(each => studio.folder.replace(/\W+/g, "-") === each.slice(0, -23));
+  return name === undefined ? undefined : join(cache, name);
+};
+const studioWith = (config: string) => {
+  const studio = new Studio({
+    "emberset.config.ts": config,
+    "where.ts": 'export const file = "kiln-house.db";\n',
+  });
+  studio.sql("CREATE TABLE pieces (title text)");
+  studio.sql("CREATE TABLE glazes (name text)", "other.db");
+  return studio;
+};
+const target = (file: string) => `{ targets: { local: { dialect: "sqlite", file: ${file} } } }`;
+
+/** A config, and whether it is kept as a script. */
+const FORMS = {
+  "an object": [`export default ${target('"kiln-house.db"')};`, true],
+  "with a type and the environment": [
+    `import type { Project } from "emberset";
+const project: Project = ${target('process.env.NOT_SET ?? "kiln-house.db"')};
+export default project satisfies Project;`,
+    true,
+  ],
+  "with letters of all kinds": [
+    `const note = "窯 \u2028 */ \${file} \\\\";\nexport default ${target('note && "kiln-house.db"')};`,
+    true,
+  ],
+  "with a value from another file": [
+    `import { file } from "./where.js";\nexport default ${target("file")};`,
+    false,
+  ],
+  "with a module of Node's": [
+    `import { basename } from "node:path";\nexport default ${target('basename("/x/kiln-house.db")')};`,
+    false,
+  ],
+  "that waits": [
+    `const file = await Promise.resolve("kiln-house.db");\nexport default ${target("file")};`,
+    false,
+  ],
+  "that knows where it is": [
+    `const { pathname } = new URL("kiln-house.db", import.meta.url);\nexport default ${target('pathname.replace(/.*\\//, "")')};`,
+    false,
+  ],
+} as const;
+
+test.each(Object.entries(FORMS))(
+  "a config %s is read, and again once it has changed",
+  (_, [config, kept]) => {
+    const studio = studioWith(config);
+    for (let times = 0; times < 2; times += 1) expect(studio.ok("describe")).toContain("pieces · 0 rows");
+    expect(keptOf(studio) !== undefined).toBe(kept);
+    studio.write("emberset.config.ts", config.replaceAll("kiln-house.db", "other.db"));
+    studio.write("where.ts", 'export const file = "other.db";\n');
+    expect(studio.ok("describe")).toContain("glazes · 0 rows");
+  },
+);
+
+test.each([
+  [
+    "that throws",
+    "const kiln = 1;\nthrow new Error(`kiln ${kiln} is out`);\nexport default {};",
+    "kiln 1 is out",
+  ],
+  ["with an unknown word", `export default ${target("kiln")};`, "kiln is not defined"],
+  ["that does not compile", "export default {\n  targets: ", "Unexpected end of file"],
+])("a config %s is told each time", (_, config, reason) => {
+  const studio = studioWith(config);
+  for (let times = 0; times < 2; times += 1) {
+    const { status, stderr } = studio.emberset("describe");
+    expect(status).toBe(2);
+    expect(stderr).toMatch(/^E102 The config cannot be read: /);
+    expect(stderr).toContain(reason);
+    expect(stderr).not.toMatch(/\n\s+at /);
+  }
+});
+
+test("what is kept of a config or of the program may be broken, and goes when it is old", () => {
+  const studio = studioWith(FORMS["an object"][0]);
+  studio.ok("describe");
+  const file = keptOf(studio)!;
+  const whole = readFileSync(file, "utf8");
+  writeFileSync(file, whole.slice(0, 20));
+  studio.ok("describe");
+  expect(readFileSync(file, "utf8")).toBe(whole);
+  const compiled = readdirSync(cache).filter(name => /^program-.*-describe\.bin$/.test(name));
+  for (const name of compiled) writeFileSync(join(cache, name), "broken");
+  expect(studio.ok("describe")).toContain("pieces · 0 rows");
+  const old = join(cache, "program-of-long-ago.bin");
+  writeFileSync(old, "");
+  utimesSync(old, 1_700_000_000, 1_700_000_000);
+  studio.write("emberset.config.ts", `export default ${target('"other.db"')};`).ok("describe");
+  expect(readdirSync(cache)).not.toContain("program-of-long-ago.bin");
+});
