@@ -7,7 +7,7 @@ import type { OpenOptions } from "../open.js";
 import { databaseOver, explain } from "./session.js";
 
 /** The oldest server whose catalog is read right. */
-const OLDEST = 13;
+const OLDEST = 14;
 
 /** Opens a database on a PostgreSQL server. @throws Problem E400, E410 to E412 */
 export async function openPostgres(target: TargetSettings, { mode, trace }: OpenOptions): Promise<Database> {

@@ -33,7 +33,10 @@ const NOTE = (catalog: string, oid: string, number = "0") =>
 const YOUNG = (row: string, column: string, where: string) =>
   `CASE WHEN ${where} THEN to_jsonb(${row})->>'${column}' END`;
 
-/** https://www.postgresql.org/docs/15/catalogs.html; expressions are asked for only where there are some. */
+/**
+ * https://www.postgresql.org/docs/15/catalogs.html; expressions are asked for only where there are some, and what is as
+ * usual comes as null: to read a value takes the driver longer than it takes the server to compare it.
+ */
 export const catalogQueries = [
   `SELECT c.oid::int8 AS oid, ${PLACE}, c.relname AS name, d.description AS note, c.relpersistence AS persistence,
      c.reloptions AS settings, CASE WHEN m.amname <> 'heap' THEN m.amname END AS method
@@ -43,11 +46,11 @@ export const catalogQueries = [
      AND NOT EXISTS (SELECT 1 FROM pg_inherits i WHERE i.inhrelid = c.oid)
    ORDER BY c.oid`,
   `SELECT a.attrelid::int8 AS table_oid, a.attnum AS number, a.attname AS name, format_type(a.atttypid, a.atttypmod) AS type,
-     a.attnotnull AS required, a.attidentity AS identity, a.attgenerated AS computed,
+     NULLIF(a.attnotnull, false) AS required, NULLIF(a.attidentity, '') AS identity, NULLIF(a.attgenerated, '') AS computed,
      CASE WHEN a.atthasdef THEN pg_get_expr(e.adbin, e.adrelid) END AS expression, d.description AS note,
      CASE WHEN a.attcollation <> t.typcollation THEN l.collname END AS collation,
-     CASE WHEN a.attstorage <> t.typstorage THEN a.attstorage END AS storage, a.attcompression AS compression,
-     a.attstattarget AS statistics
+     CASE WHEN a.attstorage <> t.typstorage THEN a.attstorage END AS storage, NULLIF(a.attcompression, '') AS compression,
+     NULLIF(a.attstattarget, -1) AS statistics
    FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
    JOIN pg_type t ON t.oid = a.atttypid
    LEFT JOIN pg_attrdef e ON e.adrelid = a.attrelid AND e.adnum = a.attnum
@@ -56,9 +59,9 @@ export const catalogQueries = [
    WHERE c.relkind = 'r' AND a.attnum > 0 AND NOT a.attisdropped AND ${USERS}
    ORDER BY a.attrelid, a.attnum`,
   `SELECT k.conrelid::int8 AS table_oid, k.conname AS name, k.contype AS kind, k.conkey::text AS columns,
-     k.confrelid::int8 AS target, k.confkey::text AS target_columns, k.confdeltype AS on_delete, k.confupdtype AS on_update,
-     k.confmatchtype AS matching, k.condeferrable AS deferrable, k.condeferred AS deferred, k.convalidated AS valid,
-     k.connoinherit AS alone, CASE WHEN k.contype = 'c' THEN pg_get_expr(k.conbin, k.conrelid) END AS expression,
+     NULLIF(k.confrelid, 0)::int8 AS target, k.confkey::text AS target_columns, NULLIF(k.confdeltype, ' ') AS on_delete,
+     NULLIF(k.confupdtype, ' ') AS on_update, NULLIF(k.confmatchtype, ' ') AS matching, NULLIF(k.condeferrable, false) AS deferrable,
+     NULLIF(k.condeferred, false) AS deferred, NULLIF(k.convalidated, true) AS valid, NULLIF(k.contype = 'c' AND k.connoinherit, false) AS alone, CASE WHEN k.contype = 'c' THEN pg_get_expr(k.conbin, k.conrelid) END AS expression,
      ${YOUNG("k", "confdelsetcols", "k.contype = 'f' AND k.confdeltype IN ('n', 'd')")} AS set_columns,
      CASE WHEN i.indnatts > i.indnkeyatts THEN i.indkey::text END AS carried,
      ${YOUNG("i", "indnullsnotdistinct", "k.contype = 'u'")} AS nulls_same, x.reloptions AS settings
@@ -318,7 +321,7 @@ function readColumn(row: CatalogRow): Column {
     type: { kind: "native", sql: { [NAME]: shortType(String(type)) } },
     nullable: required !== true,
     ...(expression !== null && readExpression(String(expression), computed)),
-    ...(identity !== "" && { identity: identity === "d" ? "serial" : "always" }),
+    ...(identity !== null && { identity: identity === "d" ? "serial" : "always" }),
     ...(collation !== null && { collation: String(collation) }),
     ...(note !== null && { note: String(note) }),
     ...storageOf(row),
@@ -326,7 +329,7 @@ function readColumn(row: CatalogRow): Column {
 }
 
 function readExpression(sql: string, computed: unknown): Pick<Column, "computed" | "default"> {
-  return computed === ""
+  return computed === null
     ? { default: { kind: "sql", sql } }
     : { computed: { sql, stored: computed === "s" } };
 }
@@ -334,7 +337,7 @@ function readExpression(sql: string, computed: unknown): Pick<Column, "computed"
 /** Where and how the values are kept, where that is not as usual for the type. */
 function storageOf({ storage, compression, statistics }: CatalogRow): { options?: Options } {
   const counted = Number(statistics ?? -1);
-  if (storage === null && compression === "" && counted < 0) return {};
+  if (storage === null && compression === null && counted < 0) return {};
   const [kept, packed] = [STORAGE[String(storage)], COMPRESSION[String(compression)]];
   return optionsOf({
     ...(kept && { storage: kept }),

@@ -7,7 +7,7 @@ import { reserved } from "./reserved.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
 import { NAME } from "./types.js";
 
-/** PostgreSQL 13 and later. */
+/** PostgreSQL 14 and later. */
 export const postgres: Dialect = {
   name: NAME,
   title: "PostgreSQL",
