@@ -38,6 +38,7 @@ export function quoteAddress(address: string, quote: (name: string) => string): 
   return quotePlace(parseAddress(address), quote);
 }
 
+/** The same of a name and namespace. */
 export function quotePlace(
   { name, namespace }: Pick<Table, "name" | "namespace">,
   quote: (name: string) => string,

@@ -23,6 +23,7 @@ import { NAME_LIMIT } from "./settle.js";
 import { alterText, columnText, dropText, fillText, partText, quoteTable, typeOf } from "./text.js";
 import { NAME } from "./types.js";
 
+/** A table that stays, as it was and as it is to be, and how one becomes the other. */
 export interface TablePair {
   readonly was: Table;
   readonly now: Table;
@@ -40,6 +41,7 @@ export interface TablePair {
   readonly conversionOf: (column: string) => SqlText | undefined;
 }
 
+/** What a list of changes says of the names and values of one table. */
 export function namesBetween(
   now: Table,
   changes: readonly Change[],
@@ -94,6 +96,7 @@ interface Alteration {
   readonly afterwards: string[];
 }
 
+/** What an alteration needs; four empty lists where nothing is to be done. */
 export function alterationOf(pair: TablePair): Alteration {
   const { was, now, restored, conversionOf } = pair;
   const converted = now.columns.some(({ name }) => conversionOf(name) !== undefined);
