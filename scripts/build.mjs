@@ -24,7 +24,7 @@ const lightStringWidth = {
   },
 };
 
-/** Nor do they need more of Node's `assert`, which takes a twentieth of its start, than to throw. */
+/** Nor does yargs need more of Node's `assert`, which is loaded at every start for it alone, than to throw. */
 const lightAssert = {
   name: "light-assert",
   setup({ onLoad, onResolve }) {

@@ -1,13 +1,18 @@
-import { readdirSync, readFileSync, utimesSync, writeFileSync } from "node:fs";
-import { homedir } from "node:os";
+import { mkdtempSync, readdirSync, readFileSync, rmSync, utimesSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { expect, test } from "vitest";
+import { afterAll, expect, test } from "vitest";
 import { Studio } from "./studio.js";
 
-const cache = join(process.env["XDG_CACHE_HOME"] ?? join(homedir(), ".cache"), "emberset");
+// The program's cache is the user's: here a folder of its own.
+const cacheHome = mkdtempSync(join(tmpdir(), "emberset-cache-"));
+process.env["XDG_CACHE_HOME"] = cacheHome;
+afterAll(() => rmSync(cacheHome, { recursive: true }));
+
+const cache = join(cacheHome, "emberset");
 const keptOf = (studio: Studio) => {
-  const name = readdirSync(cache).find(each => studio.folder.replace(/\W+/g, "-") === each.slice(0, -23));
-  return name === undefined ? undefined : join(cache, name);
+  const name = `${studio.folder.replace(/\W+/g, "-")}-emberset-config-ts.cjs`;
+  return readdirSync(cache).includes(name) ? join(cache, name) : undefined;
 };
 const studioWith = (config: string) => {
   const studio = new Studio({
