@@ -4,7 +4,7 @@ import type { RunOptions } from "../tasks/run-migrations.js";
 import type { MayLose } from "../tasks/options.js";
 import type { Questions } from "../tasks/questions.js";
 import { askTheDeveloper, askToLose } from "./ask.js";
-import { problemText, problemJson } from "./problem-text.js";
+import { renderProblem, problemJson } from "./words/problem-text.js";
 
 export type Colours = ReturnType<typeof createColors>;
 
@@ -63,7 +63,7 @@ export class Session {
     const problem = error instanceof Problem ? error : faultOf(error);
     this.exitStatus = problem.exit;
     if (this.json) process.stdout.write(jsonText({ error: problemJson(problem) }));
-    else process.stderr.write(`${problemText(problem, this.colours)}\n`);
+    else process.stderr.write(`${renderProblem(problem, this.colours)}\n`);
   }
 
   /** The options that tasks share. */

@@ -1,10 +1,11 @@
 /**
  * Every failure the program can report, in one catalogue: a stable code, the exit status it leads to, and its words
- * (what happened, the value received, what is valid, how to repair). docs/errors.md lists the same codes; a code that
- * is retired is never given to another failure.
+ * (what happened, the value received, what is valid, how to repair). They speak of things: how a thing is done on the
+ * command line, cli/words says. docs/errors.md lists the same codes; a code that is retired is never given to another
+ * failure.
  */
 
-import type { Direction } from "./direction.js";
+import type { Direction } from "./change/direction.js";
 
 /** 2: the input is wrong. 3: stopped for safety, nothing changed. 4: the database refused or failed. 70: our fault. */
 export type ExitStatus = 2 | 3 | 4 | 70;
@@ -28,6 +29,8 @@ export class Problem extends Error {
     readonly code: string,
     readonly exit: ExitStatus,
     readonly words: Words,
+    /** What the words were made of; what speaks of options words it for the command line: src/cli/words. */
+    readonly values: unknown,
     cause?: unknown,
   ) {
     super(words.what, cause === undefined ? undefined : { cause });
@@ -42,7 +45,7 @@ export interface CatalogueEntry<V> {
 }
 
 function define<V>(code: string, exit: ExitStatus, word: (values: V) => Words): CatalogueEntry<V> {
-  return Object.assign((values: V, cause?: unknown) => new Problem(code, exit, word(values), cause), {
+  return Object.assign((values: V, cause?: unknown) => new Problem(code, exit, word(values), values, cause), {
     code,
     exit,
   });
@@ -57,23 +60,22 @@ interface InFile {
 const soFar = (before: readonly string[]) =>
   before.length === 0 ? "nothing was changed" : `${before.join(", ")} ran before it and stay`;
 
-const place = ({ file, line }: InFile) => ({ file, ...(line !== undefined && { line }) });
+const location = ({ file, line }: InFile) => ({ file, ...(line !== undefined && { line }) });
 
 /** Usage, config and the project's folder. */
 const project = {
   usage: define("E100", 2, (v: { what: string; command?: string }) => ({
     what: v.what,
-    repair: `see emberset ${v.command ? `${v.command} ` : ""}--help`,
   })),
   noConfig: define("E101", 2, (v: { folder: string }) => ({
     what: "No emberset.config.ts here or in any folder above",
     received: v.folder,
-    repair: "make a project with `emberset init`, or name its folder with --project DIR",
+    repair: "make a project here, or name the folder of one",
   })),
   unreadableConfig: define("E102", 2, (v: InFile & { reason: string }) => ({
     what: `The config cannot be read: ${v.reason}`,
     repair: "correct the file; it must compile as TypeScript and export its project as default",
-    ...place(v),
+    ...location(v),
   })),
   wrongConfig: define("E103", 2, (v: InFile & { faults: readonly string[] }) => ({
     what:
@@ -82,13 +84,13 @@ const project = {
         : `${v.faults.length} settings in the config are wrong`,
     details: v.faults,
     repair: "correct the file; docs/guide.md lists every setting",
-    ...place(v),
+    ...location(v),
   })),
   unknownTarget: define("E104", 2, (v: { name: string; known: readonly string[] }) => ({
     what: "There is no such target",
     received: v.name,
     valid: v.known.join(", "),
-    repair: "name one of these with --target, or add it to the config",
+    repair: "name one of these, or add it to the config",
   })),
   fileExists: define("E105", 2, (v: { file: string }) => ({
     what: "A project is here already, and init never writes over a file",
@@ -104,7 +106,6 @@ const project = {
     what: "There is no such table in the database",
     received: v.table,
     valid: v.known.length > 0 ? v.known.join(", ") : "the database has no tables yet",
-    repair: "run `emberset describe` without a name to see them all",
   })),
   unknownMigration: define("E108", 2, (v: { number: string; valid: string }) => ({
     what: "There is no such migration",
@@ -114,12 +115,12 @@ const project = {
   nothingToAmend: define("E109", 2, (v: { folder: string }) => ({
     what: "There is no migration to amend yet",
     received: v.folder,
-    repair: "draft the first one with `emberset draft`",
+    repair: "draft the first one",
   })),
   wrongRename: define("E110", 2, (v: { rename: string; reason: string }) => ({
     what: `A rename cannot be meant: ${v.reason}`,
     received: v.rename,
-    valid: "--rename old_table=new_table, or --rename table.old_column=table.new_column",
+    valid: "old_table=new_table, or table.old_column=table.new_column",
   })),
   notEmpty: define("E111", 2, (v: { migrations: number; models: readonly string[] }) => ({
     what:
@@ -129,15 +130,13 @@ const project = {
     details: v.models,
     repair:
       v.migrations > 0
-        ? "take in what the database has beyond the migrations with `emberset adopt --drift`"
+        ? "take in what the database has beyond the migrations as drift"
         : "move them away, adopt, and take over by hand what they said",
   })),
   nothingToAdopt: define("E112", 2, (v: { target: string; place: string; drift: boolean }) => ({
     what: v.drift ? "There is no drift to take in" : "The database has no tables to adopt",
     received: `${v.target}: ${v.place}`,
-    repair: v.drift
-      ? "nothing needs to be done"
-      : "name another with --target, or begin with models and a draft",
+    repair: v.drift ? "nothing needs to be done" : "name another target, or begin with models and a draft",
   })),
   hiddenModels: define("E113", 2, (v: { files: readonly string[]; patterns: readonly string[] }) => ({
     what: "The models would not be found where adopt writes them",
@@ -168,23 +167,22 @@ const project = {
     what: "This cannot be the name of an entity",
     received: v.name,
     valid: "a class name such as Piece or KilnLog",
-    repair: 'write the entity first, then its phrases: emberset sketch Piece "title varchar(80)"',
   })),
   wrongFill: define("E118", 2, (v: { fill: string; reason: string }) => ({
     what: `A value for rows that exist cannot be meant: ${v.reason}`,
     received: v.fill,
-    valid: "--fill table.column=value, the value one of the column's type",
+    valid: "table.column=value, the value one of the column's type",
     repair: 'an expression belongs into the model: @Field({ fill: sql("…") })',
   })),
   brokenOff: define("E119", 3, () => ({
     what: "The question was broken off; nothing was written",
-    repair: "answer it, or say it beforehand with --rename or --fill; --yes asks nothing",
+    repair: "answer it, or say it beforehand",
   })),
   otherDialect: define("E120", 2, (v: { source: string; target: string; dialect: string }) => ({
     what: `The rows of target ${v.source} cannot be rehearsed with on ${v.target}, which is a database of another kind`,
     received: v.source,
     valid: `a target on ${v.dialect}`,
-    repair: "leave --target out: the scratch database is then made beside the target that the rows come from",
+    repair: "name no target: the scratch database is then made beside the one that the rows come from",
   })),
   builtUpon: define("E121", 3, (v: { migration: string; newest: string }) => ({
     what: `What migration ${v.migration} really does cannot be written down: others build on what it records; nothing was changed`,
@@ -192,6 +190,11 @@ const project = {
     valid: `the newest: ${v.newest}`,
     repair:
       "correct its script, so that it does what is recorded; and add what else is wanted in a new migration",
+  })),
+  noUrl: define("E122", 2, (v: { dialect: string }) => ({
+    what: "A target on a server needs the URL of its database; nothing was written",
+    received: v.dialect,
+    valid: "the dialect's own scheme: postgres://user@host/database, mariadb://user@host/database",
   })),
 };
 
@@ -205,18 +208,18 @@ const models = {
   unreadableModel: define("E201", 2, (v: InFile & { reason: string }) => ({
     what: `A model file cannot be read: ${v.reason}`,
     repair: "correct the file and run again",
-    ...place(v),
+    ...location(v),
   })),
   failingModel: define("E202", 2, (v: InFile & { reason: string }) => ({
     what: `A model file fails when it is loaded: ${v.reason}`,
     repair: "a model file must load without running anything; correct it and run again",
-    ...place(v),
+    ...location(v),
   })),
   wrongModels: define("E203", 2, (v: { findings: readonly string[] }) => ({
     what:
       v.findings.length === 1 ? "The models have an error" : `The models have ${v.findings.length} errors`,
     details: v.findings,
-    repair: "correct the models; `emberset check` lists every finding with its remedy",
+    repair: "correct the models",
   })),
 };
 
@@ -226,7 +229,7 @@ const history = {
     what: `A migration cannot be read: ${v.reason}`,
     repair:
       "take the file back from version control, or delete the migration's folder if it never ran and draft it again",
-    ...place(v),
+    ...location(v),
   })),
   gap: define("E301", 2, (v: { missing: string; after: string }) => ({
     what: `Migration ${v.missing} is missing: the folder goes on with ${v.after}`,
@@ -242,7 +245,7 @@ const history = {
   missingScript: define("E303", 2, (v: InFile & { dialect: string }) => ({
     what: `A migration has no script for ${v.dialect}`,
     repair: "take the file back from version control, or draft the migration again",
-    ...place(v),
+    ...location(v),
   })),
   strayFolder: define("E304", 2, (v: { folder: string }) => ({
     what: "A folder among the migrations is not called like one",
@@ -253,7 +256,7 @@ const history = {
   noTitle: define("E305", 2, (v: { title: string }) => ({
     what: "A migration's title needs at least one letter or digit",
     received: v.title,
-    repair: 'say in a few words what it does: emberset draft "add glaze recipes"',
+    repair: 'say in a few words what it does: "add glaze recipes"',
   })),
 };
 
@@ -263,8 +266,8 @@ const database = {
     what: `The database of target ${v.target} does not exist yet`,
     received: v.place,
     repair: v.server
-      ? "make it with `emberset forward --create-database`, or correct `url` in the config"
-      : "make it with `emberset forward`, or correct `file` in the config",
+      ? "have it made as migrations are run, or correct `url` in the config"
+      : "run the migrations, which makes it, or correct `file` in the config",
   })),
   notADatabase: define("E401", 4, (v: { file: string }) => ({
     what: "The file is not an SQLite database",
@@ -308,7 +311,7 @@ const database = {
         v.whole || v.done === 0
           ? v.repair
           : `${v.repair}. The statements before it are done, since this kind of database commits each by itself: undo them by hand, or take them out of the script`,
-      ...place(v),
+      ...location(v),
     }),
   ),
   queryFailed: define("E406", 4, (v: { reason: string; statement: string }) => ({
@@ -330,7 +333,7 @@ const database = {
     what: "A script may not begin or end a transaction: the program runs each migration in one of its own",
     received: v.statement,
     repair: "take the statement out of the script",
-    ...place(v),
+    ...location(v),
   })),
   unreachable: define("E410", 4, (v: { target: string; place: string; reason: string }) => ({
     what: `The server of target ${v.target} cannot be reached: ${v.reason}`,
@@ -350,7 +353,7 @@ const database = {
   })),
   cutOff: define("E413", 4, (v: { target: string; reason: string }) => ({
     what: `The connection to target ${v.target} was cut: ${v.reason}`,
-    repair: "see `emberset status`: what was not committed has been undone by the server",
+    repair: "look what has run: what was not committed has been undone by the server",
   })),
   noEmbedded: define("E414", 4, (_: object) => ({
     what: "There is no scratch database: the server lets nobody make one, and no embedded PostgreSQL is installed",
@@ -398,7 +401,7 @@ const safety = {
         v.direction === "forward"
           ? "correct these rows, or give the field a `default`, a `fill` or a `convert` and draft again; or write into the script what they get"
           : "correct these rows, or write into the back script what they get",
-      ...place(v),
+      ...location(v),
     }),
   ),
   wouldLose: define(
@@ -414,17 +417,16 @@ const safety = {
       what: `Migration ${v.migration} would take rows or values away from target ${v.target}; ${soFar(v.before)}`,
       details: v.losses,
       repair: v.guarded
-        ? `the target is guarded: say --confirm ${v.target} if they may go`
-        : "say --yes if they may go",
+        ? "the target is guarded: confirm it by its name if they may go"
+        : "say so if they may go",
     }),
   ),
   nothingToUndo: define("E504", 3, (v: { target: string }) => ({
     what: `No migration has run on target ${v.target}, so there is nothing to undo`,
-    repair: "see `emberset status`",
   })),
   outOfOrder: define("E505", 3, (v: { target: string; pending: string; run: string }) => ({
     what: `Migration ${v.run} ran on target ${v.target} before ${v.pending}, which is still pending`,
-    repair: `undo back to before ${v.pending} with \`emberset back --to\`, then run forward`,
+    repair: `go back to before ${v.pending}, then run forward`,
   })),
   tableInTheWay: define("E506", 3, (v: { target: string; tables: readonly string[] }) => ({
     what: `Target ${v.target} already has tables that a pending migration makes; nothing was changed`,
@@ -435,21 +437,21 @@ const safety = {
     what: `Migration ${v.migration} ran on target ${v.target}${v.guarded ? ", which is guarded" : " too"}; nothing was changed`,
     repair: v.guarded
       ? "draft a new migration with the correction"
-      : `undo it there first: emberset back --target ${v.target}; or draft a new migration with the correction`,
+      : "undo it there first, or draft a new migration with the correction",
   })),
   handWritten: define("E508", 3, (v: InFile & { migration: string }) => ({
     what: `A script of migration ${v.migration} was written or changed by hand, and would be lost; nothing was changed`,
     repair: "correct the script by hand, or draft a new migration with the correction",
-    ...place(v),
+    ...location(v),
   })),
   amendsToNothing: define("E509", 3, (v: { migration: string }) => ({
     what: `The models say nothing that was not there before migration ${v.migration}; nothing was changed`,
-    repair: "if the migration is not wanted, undo it with `emberset back` and delete its folder",
+    repair: "if the migration is not wanted, undo it and delete its folder",
   })),
   pendingFirst: define("E510", 3, (v: { target: string; pending: readonly string[] }) => ({
     what: `What ${v.target} has beyond the history cannot be told while migrations are pending there`,
     received: v.pending.join(", "),
-    repair: "run them first with `emberset forward`",
+    repair: "run them first",
   })),
   notInAttic: define("E511", 3, (v: { migration: string; target: string; places: readonly string[] }) => ({
     what: `Migration ${v.migration} cannot go back on target ${v.target}: the attic no longer has what it kept; nothing was changed`,
@@ -461,14 +463,13 @@ const safety = {
     what: `The attic of target ${v.target} has no such thing`,
     received: v.wanted,
     valid: v.kept.length > 0 ? v.kept.join(", ") : "nothing: the attic is empty",
-    repair: "see `emberset attic list`",
   })),
   wouldPurge: define("E513", 3, (v: { target: string; losses: readonly string[]; guarded: boolean }) => ({
     what: `This would let go of what the attic of target ${v.target} keeps, for good; nothing was changed`,
     details: v.losses,
     repair: v.guarded
-      ? `the target is guarded: say --confirm ${v.target} if they may go`
-      : "say --yes if they may go",
+      ? "the target is guarded: confirm it by its name if they may go"
+      : "say so if they may go",
   })),
   noPlaceLeft: define("E514", 3, (v: { what: string; reason: string; place: string }) => ({
     what: `${v.what} cannot be put back where it was: ${v.reason}; nothing was changed`,
@@ -476,15 +477,15 @@ const safety = {
   })),
   amendedHalfway: define("E515", 4, (v: { migration: string; target: string; reason: Words }) => ({
     what: `Migration ${v.migration} was undone on target ${v.target} and written anew, but did not go forward again`,
-    details: [v.reason.what.split(";")[0]!, ...(v.reason.details ?? [])],
-    repair: `${v.reason.repair ?? "see what it says"}; then run \`emberset forward\``,
+    details: [v.reason.what.replace(/;[^]*$/, ""), ...(v.reason.details ?? [])],
+    repair: `${v.reason.repair ?? "see what it says"}; then run it forward`,
   })),
 };
 
 const ours = {
   fault: define("E900", 70, (v: { reason: string }) => ({
     what: `A fault of Emberset's own: ${v.reason}`,
-    repair: "please report it with the command you ran; --trace shows the SQL that led to it",
+    repair: "please report it with what you did; the SQL that led to it can be traced",
   })),
   unsaid: define("E901", 70, (v: { differences: readonly string[] }) => ({
     what: "The models that adopt worked out do not say all that the database holds; nothing was written",

@@ -1,4 +1,4 @@
-import { matchOf, type Kept, type KeptTable, type KeptValues } from "../core/dialect/attic.js";
+import { matchSql, type Kept, type KeptBesideKey, type KeptTable } from "../core/dialect/attic.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
 import type { Table } from "../core/schema/types.js";
 import type { Database } from "./database.js";
@@ -6,7 +6,7 @@ import type { Database } from "./database.js";
 /** One table of a database's attic. */
 export interface AtticTable {
   /** Its address. */
-  readonly place: string;
+  readonly address: string;
   readonly rows: number;
   /** What it takes on disk, indexes included; null where the engine does not tell. */
   readonly bytes: number | null;
@@ -17,20 +17,19 @@ export async function readAttic(database: Database): Promise<AtticTable[]> {
   const found = await database.rows(database.dialect.attic.tables);
   const tables: AtticTable[] = [];
   for (const { name, namespace, bytes } of found) {
-    const place = addressOf({
+    const address = addressOf({
       name: String(name),
       ...(namespace !== null && { namespace: String(namespace) }),
     });
-    const [row] = await database.rows(`SELECT count(*) AS n FROM ${quoted(place, database)}`);
-    tables.push({ place, rows: Number(row?.["n"]), bytes: bytes === null ? null : Number(bytes) });
+    const [row] = await database.rows(`SELECT count(*) AS n FROM ${quoted(address, database)}`);
+    tables.push({ address, rows: Number(row?.["n"]), bytes: bytes === null ? null : Number(bytes) });
   }
   return tables;
 }
 
 /** Takes all rows out of a table of the attic; the table stays, so that going back still finds it. */
-export async function emptyPlace(database: Database, place: string): Promise<void> {
-  const verb = database.dialect.name === "sqlite" ? "DELETE FROM" : "TRUNCATE TABLE";
-  await database.run(`${verb} ${quoted(place, database)}`);
+export async function emptyKept(database: Database, address: string): Promise<void> {
+  await database.run(database.dialect.rows.emptySql(quoted(address, database)));
 }
 
 /**
@@ -42,9 +41,9 @@ export async function copyBack(database: Database, kept: Kept, target: Table): P
   return kept.kind === "table" ? copyRows(database, kept, target) : copyValues(database, kept, target);
 }
 
-async function copyRows(database: Database, { table, place }: KeptTable, target: Table): Promise<number> {
-  const { quote } = database.dialect;
-  const [from, to] = [quoted(place, database), quoted(addressOf(target), database)];
+async function copyRows(database: Database, { table, address }: KeptTable, target: Table): Promise<number> {
+  const { quote } = database.dialect.names;
+  const [from, to] = [quoted(address, database), quoted(addressOf(target), database)];
   const columns = table.columns.filter(
     ({ name, computed }) =>
       !computed && target.columns.some(column => column.name === name && !column.computed),
@@ -52,18 +51,23 @@ async function copyRows(database: Database, { table, place }: KeptTable, target:
   const list = (alias: string) => columns.map(({ name }) => `${alias}${quote(name)}`).join(", ");
   const key = (target.key?.columns ?? []).map(name => ({ was: name, now: name, retyped: false }));
   const fresh =
-    key.length > 0 ? ` WHERE NOT EXISTS (SELECT 1 FROM ${to} AS t WHERE ${matchOf(key, quote)})` : "";
+    key.length > 0 ? ` WHERE NOT EXISTS (SELECT 1 FROM ${to} AS t WHERE ${matchSql(key, quote)})` : "";
   const before = await count(database, to);
-  const over = database.dialect.name === "postgres" ? " OVERRIDING SYSTEM VALUE" : "";
-  await database.run(`INSERT INTO ${to} (${list("")})${over} SELECT ${list("k.")} FROM ${from} AS k${fresh}`);
+  const { overriding } = database.dialect.rows.copying;
+  await database.run(
+    `INSERT INTO ${to} (${list("")}) ${overriding}SELECT ${list("k.")} FROM ${from} AS k${fresh}`,
+  );
   return (await count(database, to)) - before;
 }
 
-async function copyValues(database: Database, kept: KeptValues, target: Table): Promise<number> {
-  const { quote, attic } = database.dialect;
-  const [from, to] = [quoted(kept.place, database), quoted(addressOf(target), database)];
-  const [match, before] = [matchOf(kept.key, quote), await countMissing(database, kept, to)];
-  for (const { column } of kept.columns) {
+async function copyValues(database: Database, kept: KeptBesideKey, target: Table): Promise<number> {
+  const {
+    attic,
+    names: { quote },
+  } = database.dialect;
+  const [from, to] = [quoted(kept.address, database), quoted(addressOf(target), database)];
+  const [match, before] = [matchSql(kept.key, quote), await countMissing(database, kept, to)];
+  for (const column of kept.columns) {
     const name = quote(column.name);
     const where = `${match} AND t.${name} IS NULL`;
     await database.run(attic.updateFrom({ table: to, from, set: [`${name} = k.${name}`], where }));
@@ -72,8 +76,8 @@ async function copyValues(database: Database, kept: KeptValues, target: Table): 
 }
 
 /** How many values of the kept columns are null in a table. */
-async function countMissing(database: Database, { columns }: KeptValues, table: string): Promise<number> {
-  const counts = columns.map(({ column }) => `count(*) - count(${database.dialect.quote(column.name)})`);
+async function countMissing(database: Database, { columns }: KeptBesideKey, table: string): Promise<number> {
+  const counts = columns.map(({ name }) => `count(*) - count(${database.dialect.names.quote(name)})`);
   const [row] = await database.rows(`SELECT ${counts.join(" + ")} AS n FROM ${table}`);
   return Number(row?.["n"]);
 }
@@ -84,5 +88,5 @@ async function count(database: Database, table: string): Promise<number> {
 }
 
 function quoted(address: string, { dialect }: Database): string {
-  return quoteAddress(address, dialect.quote);
+  return quoteAddress(address, dialect.names.quote);
 }

@@ -1,7 +1,7 @@
-import type { Probe } from "../core/dialect/probes.js";
+import type { Probe } from "../core/plan/probes.js";
 import type { CatalogRow } from "../core/dialect/dialect.js";
 import type { Table } from "../core/schema/types.js";
-import { addressOf, quotePlace } from "../core/schema/address.js";
+import { addressOf, quoteTableName } from "../core/schema/address.js";
 import type { Database } from "./database.js";
 
 export interface ProbeResult extends Probe {
@@ -27,14 +27,18 @@ export async function countRows(
   database: Database,
   tables: readonly Pick<Table, "name" | "namespace">[],
 ): Promise<Map<string, number>> {
-  const { quote, emptyTables, jsonPairs } = database.dialect;
+  const {
+    names: { quote },
+    catalog: { emptyTables },
+    rows: { jsonPairs },
+  } = database.dialect;
   const empty = emptyTables === undefined ? [] : await database.rows(emptyTables);
   const counts = new Map(empty.map(row => [addressOf(placeOf(row)), 0]));
   const left = tables.filter(table => !counts.has(addressOf(table)));
   for (let start = 0; start < left.length; start += TABLES_A_QUERY) {
     const chunk = left.slice(start, start + TABLES_A_QUERY);
     const parts = chunk.map(
-      (table, at) => `SELECT ${at} AS at, count(*) AS n FROM ${quotePlace(table, quote)}`,
+      (table, at) => `SELECT ${at} AS at, count(*) AS n FROM ${quoteTableName(table, quote)}`,
     );
     const [row] = await database.rows(
       `SELECT ${jsonPairs("at", "n")} AS counted FROM (${parts.join(" UNION ALL ")}) AS each_table`,

@@ -1,5 +1,5 @@
 import type { Catalog, CatalogRow, Dialect } from "../core/dialect/dialect.js";
-import type { Statement } from "../core/dialect/statements.js";
+import type { Statement } from "../core/sql/statements.js";
 import type { TargetSettings } from "../project/settings.js";
 
 /** Called with every statement that is sent to a database, and how long it took. */

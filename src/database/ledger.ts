@@ -1,8 +1,8 @@
-import type { Direction } from "../core/direction.js";
-import type { Spellings } from "../core/dialect/spellings.js";
+import type { Direction } from "../core/change/direction.js";
+import type { Spellings } from "../core/lower/spellings.js";
 import type { Dialect } from "../core/dialect/dialect.js";
-import { renderFor } from "../core/dialect/plan.js";
-import { LEDGER } from "../core/schema/own.js";
+import { blocksFor } from "../core/plan/plan.js";
+import { LEDGER } from "../core/schema/internal-tables.js";
 import { EMPTY_SCHEMA, type Column, type DataType, type Table } from "../core/schema/types.js";
 import { VERSION } from "../version.js";
 import type { Database } from "./database.js";
@@ -30,7 +30,7 @@ const LEDGER_TABLE: Table = {
 };
 
 function ledgerStatements(dialect: Dialect): string[] {
-  const blocks = renderFor(dialect, EMPTY_SCHEMA, [{ kind: "add table", table: LEDGER_TABLE }]);
+  const blocks = blocksFor(dialect, EMPTY_SCHEMA, [{ kind: "add table", table: LEDGER_TABLE }]);
   return blocks.flatMap(({ statements }) => statements);
 }
 
@@ -52,7 +52,7 @@ export interface LedgerEntry {
 /** What ran on a database, by number. Empty where there is no ledger yet. */
 export async function readLedger(database: Database): Promise<LedgerEntry[]> {
   if (!(await database.hasTable(LEDGER))) return [];
-  const rows = await database.rows(`SELECT * FROM ${database.dialect.quote(LEDGER)} ORDER BY number`);
+  const rows = await database.rows(`SELECT * FROM ${database.dialect.names.quote(LEDGER)} ORDER BY number`);
   return rows.map(row => ({
     number: Number(row["number"]),
     name: String(row["name"]),
@@ -69,7 +69,7 @@ export async function readLedger(database: Database): Promise<LedgerEntry[]> {
 export async function hasRun(database: Database, number: number): Promise<boolean | undefined> {
   if (!(await database.hasTable(LEDGER))) return undefined;
   const rows = await database.rows(
-    `SELECT 1 FROM ${database.dialect.quote(LEDGER)} WHERE number = ?`,
+    `SELECT 1 FROM ${database.dialect.names.quote(LEDGER)} WHERE number = ?`,
     number,
   );
   return rows.length > 0;
@@ -91,7 +91,7 @@ export async function recordRun(
   database: Database,
   { migration, direction, checksums, tookMs, spellings, known }: LedgerRecord,
 ): Promise<void> {
-  const table = database.dialect.quote(LEDGER);
+  const table = database.dialect.names.quote(LEDGER);
   if (direction === "forward") {
     if (!known) for (const sql of ledgerStatements(database.dialect)) await database.run(sql);
     await database.run(

@@ -1,6 +1,7 @@
 import { sha256 } from "../core/sha256.js";
 import type { Dialect } from "../core/dialect/dialect.js";
 import { inReferenceOrder, rowMaker, type MadeUp } from "../core/rows/made-up.js";
+import type { RowPrint } from "../core/rows/prints.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
 import type { Rule, Schema, Table } from "../core/schema/types.js";
 import { EngineError, type Database } from "./database.js";
@@ -27,12 +28,12 @@ export async function fillTables(
 ): Promise<Map<string, number>> {
   const { dialect } = database;
   const held = new Map(
-    schema.tables.map((table, at) => [addressOf(table), dialect.settle(schema).tables[at]!]),
+    schema.tables.map((table, at) => [addressOf(table), dialect.types.settle(schema).tables[at]!]),
   );
-  const place = (address: string) => quoteAddress(addressOf(held.get(address)!), dialect.quote);
+  const place = (address: string) => quoteAddress(addressOf(held.get(address)!), dialect.names.quote);
   const keys = new Map<string, (readonly MadeUp[])[]>();
   const readKeys = async (address: string, columns: readonly string[]) => {
-    const names = columns.map(dialect.quote).join(", ");
+    const names = columns.map(dialect.names.quote).join(", ");
     const found = await database.rows(
       `SELECT ${names} FROM ${place(address)} ORDER BY ${names} LIMIT ${KEYS}`,
     );
@@ -71,11 +72,11 @@ async function insert(
   row: ReadonlyMap<string, MadeUp> | undefined,
 ): Promise<boolean> {
   if (!row) return false;
-  const names = [...row.keys()].map(dialect.quote).join(", ");
+  const names = [...row.keys()].map(dialect.names.quote).join(", ");
   const values = [...row.values()].map(value => literalOf(value, dialect)).join(", ");
   try {
     await runScripted(
-      `INSERT INTO ${place} ${names === "" ? dialect.emptyRow : `(${names}) VALUES (${values})`}`,
+      `INSERT INTO ${place} ${names === "" ? dialect.rows.emptyRow : `(${names}) VALUES (${values})`}`,
     );
     return true;
   } catch (error) {
@@ -91,17 +92,10 @@ export function literalOf(
 ): string {
   if (value === null || value === undefined) return "NULL";
   if (value instanceof ArrayBuffer || value instanceof Uint8Array)
-    return dialect.bytesLiteral(Buffer.from(value as Uint8Array).toString("hex"));
-  if (value instanceof Date) return dialect.literal(value.toISOString());
+    return dialect.rows.bytesLiteral(Buffer.from(value as Uint8Array).toString("hex"));
+  if (value instanceof Date) return dialect.rows.literal(value.toISOString());
   if (typeof value === "bigint") return String(value);
-  return typeof value === "object" ? dialect.bytesLiteral(value.bytes) : dialect.literal(value);
-}
-
-/** What a table's rows hold, column by column and row by row, order aside. */
-export interface RowPrint {
-  readonly rows: number;
-  readonly whole: string;
-  readonly columns: ReadonlyMap<string, string>;
+  return typeof value === "object" ? dialect.rows.bytesLiteral(value.bytes) : dialect.rows.literal(value);
 }
 
 /** Prints of the rows of tables, by address. @param tables settled */
@@ -113,8 +107,10 @@ export async function printRows(
   for (const table of tables) {
     const address = addressOf(table);
     const names = table.columns.map(({ name }) => name);
-    const list = names.map(database.dialect.quote).join(", ");
-    const rows = await database.rows(`SELECT ${list} FROM ${quoteAddress(address, database.dialect.quote)}`);
+    const list = names.map(database.dialect.names.quote).join(", ");
+    const rows = await database.rows(
+      `SELECT ${list} FROM ${quoteAddress(address, database.dialect.names.quote)}`,
+    );
     const print = (columns: readonly string[]) => {
       const lines = rows.map(row => JSON.stringify(columns.map(name => plain(row[name])))).sort();
       return sha256(lines.join("\n")).toString("hex");

@@ -1,8 +1,8 @@
-import { splitStatements, type Statement } from "../core/dialect/statements.js";
-import { learnSpellings, type Spellings } from "../core/dialect/spellings.js";
+import { splitStatements, type Statement } from "../core/sql/statements.js";
+import { learnSpellings, type Spellings } from "../core/lower/spellings.js";
 import type { Schema } from "../core/schema/types.js";
 import { problems } from "../core/problems.js";
-import type { Direction } from "../core/direction.js";
+import type { Direction } from "../core/change/direction.js";
 import { Breakage, EngineError, Unsure, type Database } from "./database.js";
 import { allSpellings, hasRun, readLedger, recordRun } from "./ledger.js";
 
@@ -59,7 +59,7 @@ export async function runMigration(
       const tookMs = performance.now() - start;
       const checksums = { forward: scripts.forward.checksum, back: scripts.back.checksum };
       const spellings =
-        direction === "forward" && database.dialect.respells
+        direction === "forward" && database.dialect.catalog.respells
           ? await newSpellings(database, after())
           : undefined;
       await recordRun(database, {
@@ -114,7 +114,7 @@ async function runStatement(
         reason: error.message,
         statement: sql,
         repair: error.remedy,
-        whole: database.dialect.transactional,
+        whole: database.dialect.render.transactional,
         done,
       },
       error,

@@ -2,7 +2,7 @@ import { apply } from "../core/change/apply.js";
 import { invert } from "../core/change/invert.js";
 import type { Change } from "../core/change/types.js";
 import type { CatalogRow } from "../core/dialect/dialect.js";
-import { renderFor } from "../core/dialect/plan.js";
+import { blocksFor } from "../core/plan/plan.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
 import type { Column, Schema, Table } from "../core/schema/types.js";
 import type { Database } from "./database.js";
@@ -30,7 +30,7 @@ export async function copySample(
   schema: Schema,
   count: number,
 ): Promise<number> {
-  const { tables } = source.dialect.settle(schema);
+  const { tables } = source.dialect.types.settle(schema);
   const taken = await takeRows(source, tables, count);
   await withoutReferences(target, schema, async () => {
     for (const table of tables) {
@@ -38,7 +38,7 @@ export async function copySample(
       for (let at = 0; at < rows.length; at += BATCH)
         await target.run(insertText(target, table, rows.slice(at, at + BATCH)));
       if (rows.length > 0)
-        for (const statement of target.dialect.copying.after(table)) await target.run(statement);
+        for (const statement of target.dialect.rows.copying.after(table)) await target.run(statement);
     }
   });
   return [...taken.values()].reduce((sum, rows) => sum + rows.size, 0);
@@ -74,7 +74,7 @@ async function takeRows(
         if (!other || columns.some(name => row[name] === null)) continue;
         const values = columns.map(name => literalOf(row[name] as never, source.dialect));
         const condition = references.columns
-          .map((name, at) => `${source.dialect.quote(name)} = ${values[at]}`)
+          .map((name, at) => `${source.dialect.names.quote(name)} = ${values[at]}`)
           .join(" AND ");
         const key = JSON.stringify([references.table, condition]);
         if (asked.has(key)) continue;
@@ -98,12 +98,12 @@ function ownColumns({ columns }: Table): Column[] {
 }
 
 function selection({ dialect }: Database, table: Table): string {
-  const names = ownColumns(table).map(column => dialect.copying.exactly(column));
-  return `SELECT ${names.join(", ")} FROM ${quoteAddress(addressOf(table), dialect.quote)}`;
+  const names = ownColumns(table).map(column => dialect.rows.copying.exactly(column));
+  return `SELECT ${names.join(", ")} FROM ${quoteAddress(addressOf(table), dialect.names.quote)}`;
 }
 
 function newest(source: Database, table: Table, count: number): string {
-  const key = table.key?.columns.map(name => `${source.dialect.quote(name)} DESC`) ?? [];
+  const key = table.key?.columns.map(name => `${source.dialect.names.quote(name)} DESC`) ?? [];
   const order = key.length > 0 ? ` ORDER BY ${key.join(", ")}` : "";
   return `${selection(source, table)}${order} LIMIT ${count}`;
 }
@@ -113,9 +113,9 @@ function insertText({ dialect }: Database, table: Table, rows: readonly Row[]): 
   const values = rows.map(
     row => `(${columns.map(({ name }) => literalOf(row[name] as never, dialect)).join(", ")})`,
   );
-  const names = columns.map(({ name }) => dialect.quote(name)).join(", ");
-  const into = `${quoteAddress(addressOf(table), dialect.quote)} (${names})`;
-  return `INSERT INTO ${into} ${dialect.copying.overriding}VALUES ${values.join(", ")}`;
+  const names = columns.map(({ name }) => dialect.names.quote(name)).join(", ");
+  const into = `${quoteAddress(addressOf(table), dialect.names.quote)} (${names})`;
+  return `INSERT INTO ${into} ${dialect.rows.copying.overriding}VALUES ${values.join(", ")}`;
 }
 
 /** While rows come in any order, references are not held against them. */
@@ -125,7 +125,7 @@ async function withoutReferences(
   work: () => Promise<void>,
 ): Promise<void> {
   const { dialect } = database;
-  const { unchecked } = dialect.copying;
+  const { unchecked } = dialect.rows.copying;
   if (unchecked) {
     await database.run(unchecked.start);
     await work();
@@ -140,7 +140,7 @@ async function withoutReferences(
     })),
   );
   const run = async (before: Schema, changes: readonly Change[]) => {
-    for (const { statements } of renderFor(dialect, before, changes))
+    for (const { statements } of blocksFor(dialect, before, changes))
       for (const statement of statements) await database.run(statement);
   };
   await run(schema, drops);

@@ -48,7 +48,7 @@ async function withFile<T>(
   const folder = mkdtempSync(join(tmpdir(), "emberset-scratch-"));
   try {
     const address = join(folder, "scratch.db");
-    return await withDatabase({ ...target, address, place: address }, { mode: "write", trace }, database =>
+    return await withDatabase({ ...target, address, label: address }, { mode: "write", trace }, database =>
       work({ database, where: "a scratch file" }),
     );
   } finally {
@@ -65,7 +65,7 @@ async function withServer<T>(
   work: (scratch: Scratch) => Promise<T>,
 ): Promise<T> {
   const name = `emberset_scratch_${process.pid}_${Math.random().toString(36).slice(2, 8)}`;
-  const quoted = dialects[target.dialect].quote(name);
+  const quoted = dialects[target.dialect].names.quote(name);
   const owner = await openDatabase(target, { mode: "change", trace });
   try {
     await owner.run(await creation(owner, quoted)).catch((error: unknown) => {

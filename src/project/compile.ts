@@ -6,7 +6,7 @@ import { fileURLToPath, pathToFileURL } from "node:url";
 import { runInThisContext } from "node:vm";
 import type { BuildFailure, BuildOptions, Plugin } from "esbuild";
 import { cacheFile, readCache, writeCache } from "../cache.js";
-import { isIdentifier } from "../core/model/code.js";
+import { isIdentifier } from "../core/model/write/code.js";
 import { programFolder, VERSION } from "../version.js";
 import { importModule } from "./import-module.js";
 

@@ -1,7 +1,7 @@
 import { glob } from "tinyglobby";
-import { buildSchema, type ModelSchema } from "../core/model/build-schema.js";
-import { describeEntities, type EntityDescription } from "../core/model/entities.js";
-import type { Finding } from "../core/model/findings.js";
+import { buildSchema, type ModelSchema } from "../core/model/read/build-schema.js";
+import { describeEntities, type EntityDescription } from "../core/model/read/entities.js";
+import type { Finding } from "../core/model/read/findings.js";
 import { problems } from "../core/problems.js";
 import { recordedDefinitions, storedClasses } from "../modelling/facts.js";
 import { CompileError, loadModules } from "./compile.js";
@@ -12,7 +12,7 @@ export interface LoadedModels extends ModelSchema {
   readonly entities: readonly EntityDescription[];
   readonly files: readonly string[];
   /** A finding with its file and line. */
-  readonly place: (finding: Finding) => Finding;
+  readonly locate: (finding: Finding) => Finding;
 }
 
 /**
@@ -39,9 +39,9 @@ export async function loadModels(settings: Settings): Promise<LoadedModels> {
   });
   const place = (finding: Finding): Finding => {
     const entity = entities.find(({ name }) => name === finding.entity);
-    return { ...finding, ...(entity && sources.placeOf(entity, finding.property)) };
+    return { ...finding, ...(entity && sources.locationOf(entity, finding.property)) };
   };
-  return { ...model, findings: model.findings.map(place), entities, files, place };
+  return { ...model, findings: model.findings.map(place), entities, files, locate: place };
 }
 
 async function loadOrExplain(

@@ -76,7 +76,7 @@ function completeTarget(name: string, target: Target, folder: string): TargetSet
     name,
     dialect: target.dialect,
     address,
-    place: "file" in target ? address : maskUrl(address),
+    label: "file" in target ? address : maskUrl(address),
     guarded: target.guarded ?? DEFAULTS.guarded,
     foreignKeys: target.foreignKeys ?? DEFAULTS.foreignKeys,
     lockTimeout: parseDuration(target.lockTimeout ?? DEFAULTS.lockTimeout)!,

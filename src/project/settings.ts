@@ -25,7 +25,7 @@ export interface TargetSettings {
   /** What the driver opens: a file's absolute path, or a URL with everything in it. Never shown. */
   readonly address: string;
   /** The same as people may see it: the path, or the URL without its password. */
-  readonly place: string;
+  readonly label: string;
   readonly guarded: boolean;
   readonly foreignKeys: boolean;
   /** In milliseconds. */

@@ -1,6 +1,6 @@
 import { readFileSync } from "node:fs";
 import type { Declaration } from "../core/model/advice/review.js";
-import type { EntityDescription } from "../core/model/entities.js";
+import type { EntityDescription } from "../core/model/read/entities.js";
 
 export interface Place {
   readonly file: string;
@@ -10,7 +10,7 @@ export interface Place {
 
 /** Where in their files classes and properties are declared, and how. */
 export interface Sources {
-  readonly placeOf: (entity: EntityDescription, property: string | undefined) => Place | undefined;
+  readonly locationOf: (entity: EntityDescription, property: string | undefined) => Place | undefined;
   readonly declared: (entity: EntityDescription, property: string) => Declaration | undefined;
 }
 
@@ -50,7 +50,7 @@ export function openSources(fileOf: ReadonlyMap<unknown, string>): Sources {
   };
 
   return {
-    placeOf: (entity, property) => {
+    locationOf: (entity, property) => {
       const place =
         (property === undefined ? undefined : findDeclared(entity, property)) ?? classIn(entity.cls);
       return place && { file: place.file, line: place.line + 1 };

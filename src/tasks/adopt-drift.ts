@@ -4,8 +4,8 @@ import { diff } from "../core/change/diff.js";
 import { tableOf, type Change } from "../core/change/types.js";
 import { describeChange, describeDetail } from "../core/change/words.js";
 import { mergeHeld } from "../core/dialect/merge-held.js";
-import { learnSpellings, respell } from "../core/dialect/spellings.js";
-import { writeModels, type ModelFile } from "../core/model/write-models.js";
+import { learnSpellings, respell } from "../core/lower/spellings.js";
+import { writeModels, type ModelFile } from "../core/model/write/write-models.js";
 import { problems } from "../core/problems.js";
 import { addressOf } from "../core/schema/address.js";
 import type { Schema } from "../core/schema/types.js";
@@ -76,10 +76,10 @@ export async function adoptDrift({
     const after = mergeHeld(history.schema, { dialect, held, spellings });
     const changes = diff(history.schema, after);
     if (changes.length === 0) {
-      throw problems.nothingToAdopt({ target: target.name, place: target.place, drift: true });
+      throw problems.nothingToAdopt({ target: target.name, place: target.label, drift: true });
     }
-    const learned = dialect.respells ? learnSpellings(dialect.settle(after), held) : {};
-    const left = diff(respell(dialect.settle(after), learned), held);
+    const learned = dialect.catalog.respells ? learnSpellings(dialect.types.settle(after), held) : {};
+    const left = diff(respell(dialect.types.settle(after), learned), held);
     if (left.length > 0) throw problems.unsaid({ differences: left.map(sayChange) });
 
     const draft = draftMigration(history, title, changes, project.dialects);

@@ -4,13 +4,13 @@ import { glob } from "tinyglobby";
 import { diff } from "../core/change/diff.js";
 import { describeChange, describeDetail } from "../core/change/words.js";
 import type { LeftAlone } from "../core/dialect/dialect.js";
-import { learnSpellings, respell } from "../core/dialect/spellings.js";
-import { splitStatements } from "../core/dialect/statements.js";
-import { writeModels, type ModelFile } from "../core/model/write-models.js";
+import { learnSpellings, respell } from "../core/lower/spellings.js";
+import { splitStatements } from "../core/sql/statements.js";
+import { writeModels, type ModelFile } from "../core/model/write/write-models.js";
 import { Problem, problems } from "../core/problems.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import { EngineError, type Database } from "../database/database.js";
-import { LEDGER, withoutOwn } from "../core/schema/own.js";
+import { LEDGER, withoutInternal } from "../core/schema/internal-tables.js";
 import { readLedger, recordRun } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
 import { withScratch } from "../database/scratch.js";
@@ -64,16 +64,16 @@ export async function adopt({ title = "baseline", ...options }: AdoptOptions): P
   return withDatabase(target, { mode: "change", trace: options.trace }, async database => {
     const { held, leftAlone } = await readHeld(database);
     if (held.tables.length === 0) {
-      throw problems.nothingToAdopt({ target: target.name, place: target.place, drift: false });
+      throw problems.nothingToAdopt({ target: target.name, place: target.label, drift: false });
     }
     const { dialect } = database;
-    const raised = dialect.raise(dialect.unspell(held));
+    const raised = dialect.types.raise(dialect.types.unspell(held));
     const files = writeModels(raised, { dialect, naming: settings.naming });
     const staged = await stage(files, settings);
     try {
       const schema = await staged.schema();
-      const spellings = dialect.respells ? learnSpellings(dialect.settle(schema), held) : {};
-      refuseUnsaid(respell(dialect.settle(schema), spellings), held);
+      const spellings = dialect.catalog.respells ? learnSpellings(dialect.types.settle(schema), held) : {};
+      refuseUnsaid(respell(dialect.types.settle(schema), spellings), held);
       const changes = diff(EMPTY_SCHEMA, schema);
       const draft = draftMigration(project.history(), title, changes, project.dialects);
       const proof = await prove(database, draft, held, options);
@@ -87,7 +87,7 @@ export async function adopt({ title = "baseline", ...options }: AdoptOptions): P
       const place = relative(settings.folder, folder);
       return {
         target: target.name,
-        place: target.place,
+        place: target.label,
         tables: held.tables.length,
         written: [
           ...staged.files,
@@ -122,7 +122,7 @@ async function refuseFull({ settings, history }: OpenProject): Promise<string[]>
 export async function readHeld(
   database: Database,
 ): Promise<{ readonly held: Schema; readonly leftAlone: readonly LeftAlone[] }> {
-  const { schema, leftAlone } = withoutOwn(await database.readCatalog());
+  const { schema, leftAlone } = withoutInternal(await database.readCatalog());
   return { held: schema, leftAlone };
 }
 

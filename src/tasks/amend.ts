@@ -1,10 +1,10 @@
 import { hintsOf, joinHints } from "../core/change/hints.js";
-import { columnsOfPart } from "../core/change/columns-used.js";
+import { columnsOfPart } from "../core/schema/lookups.js";
 import { tableOf, type Change } from "../core/change/types.js";
 import { addressOf } from "../core/schema/address.js";
 import { equal } from "../core/schema/canonical.js";
-import { planFor } from "../core/dialect/plan.js";
-import { probes, sayCount } from "../core/dialect/probes.js";
+import { planFor } from "../core/plan/plan.js";
+import { probes, sayCount } from "../core/plan/probes.js";
 import { Problem, problems } from "../core/problems.js";
 import { runProbes } from "../database/count-rows.js";
 import type { Database } from "../database/database.js";
@@ -12,7 +12,8 @@ import { readLedger } from "../database/ledger.js";
 import { withDatabase, withExistingDatabase } from "../database/open.js";
 import type { Migration } from "../history/migration.js";
 import { readHistory, readScript } from "../history/read.js";
-import { draftMigration, replaceDraft, scriptText, takesAway } from "../history/write.js";
+import { isEdited, takesAway } from "../history/script.js";
+import { draftMigration, replaceDraft } from "../history/write.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { openProject, type OpenProject } from "./open-project.js";
@@ -161,10 +162,9 @@ async function refuseElsewhere(
 function refuseHandWritten({ dialects }: OpenProject, migration: Migration): void {
   for (const dialect of dialects) {
     for (const direction of ["forward", "back"] as const) {
-      const { file, text } = readScript(migration, direction, dialect.name);
-      if (text !== scriptText(migration, direction, dialect)) {
-        throw problems.handWritten({ migration: migration.name, file });
-      }
+      if (!isEdited(migration, direction, dialect)) continue;
+      const { file } = readScript(migration, direction, dialect.name);
+      throw problems.handWritten({ migration: migration.name, file });
     }
   }
 }

@@ -1,14 +1,14 @@
-import type { Kept, KeptValues } from "../core/dialect/attic.js";
-import { planFor } from "../core/dialect/plan.js";
+import type { Kept, KeptBesideKey } from "../core/dialect/attic.js";
+import { namesThrough } from "../core/change/names.js";
 import { problems } from "../core/problems.js";
 import { addressOf, tablesByAddress } from "../core/schema/address.js";
-import { withoutOwn } from "../core/schema/own.js";
+import { withoutInternal } from "../core/schema/internal-tables.js";
 import type { Change } from "../core/change/types.js";
-import { copyBack, emptyPlace, readAttic } from "../database/attic.js";
+import { copyBack, emptyKept, readAttic } from "../database/attic.js";
 import type { Database } from "../database/database.js";
 import { withDatabase } from "../database/open.js";
 import { showNumber, type Migration } from "../history/migration.js";
-import { keepingOf } from "../history/write.js";
+import { migrationPlan } from "../history/script.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import type { MayLose, TargetOptions } from "./options.js";
@@ -64,7 +64,7 @@ export interface RestoreResult {
 export async function restoreFromAttic(options: AtticChoice): Promise<RestoreResult> {
   return withAttic(options, "change", async ({ database, found, later }) => {
     const chosen = choose(found, options, database);
-    const tables = tablesByAddress(withoutOwn(await database.readCatalog()).schema);
+    const tables = tablesByAddress(withoutInternal(await database.readCatalog()).schema);
     const copies = chosen.map(({ entry, kept }) => {
       const refuse = (reason: string) =>
         problems.noPlaceLeft({ what: entry.things.join(", "), reason, place: entry.place });
@@ -86,8 +86,11 @@ export async function restoreFromAttic(options: AtticChoice): Promise<RestoreRes
   });
 }
 
-function missingColumns({ columns, key }: KeptValues, there: readonly { readonly name: string }[]): string[] {
-  const names = [...columns.map(({ column }) => column.name), ...key.map(({ now }) => now)];
+function missingColumns(
+  { columns, key }: KeptBesideKey,
+  there: readonly { readonly name: string }[],
+): string[] {
+  const names = [...columns.map(({ name }) => name), ...key.map(({ now }) => now)];
   return names.filter(name => !there.some(column => column.name === name));
 }
 
@@ -120,7 +123,7 @@ export async function purgeAttic({ mayLose, ...options }: PurgeOptions): Promise
     if (losses.length > 0 && !(await mayLose?.(losses, { name, guarded })))
       throw problems.wouldPurge({ target: name, losses, guarded });
     await database.exclusively(async () => {
-      for (const { entry } of chosen) await emptyPlace(database, entry.place);
+      for (const { entry } of chosen) await emptyKept(database, entry.place);
     });
     return { target: name, purged: chosen.map(({ entry }) => entry) };
   });
@@ -156,10 +159,10 @@ async function openAttic(project: OpenProject, database: Database): Promise<Open
   const ran = entries.flatMap(({ migration, run }) => (migration && run ? [{ migration, run }] : []));
   const known = new Map(
     ran.flatMap(({ migration, run }) =>
-      keptOf(migration, database).map(kept => [kept.place, { kept, migration, since: run.ranAt }] as const),
+      keptOf(migration, database).map(kept => [kept.address, { kept, migration, since: run.ranAt }] as const),
     ),
   );
-  const found = (await readAttic(database)).map(({ place, rows, bytes }): Found => {
+  const found = (await readAttic(database)).map(({ address: place, rows, bytes }): Found => {
     const source = known.get(place);
     if (!source) return { entry: { things: [place], kind: "unknown", place, rows, bytes, comesBack: false } };
     const { kept, migration, since } = source;
@@ -185,14 +188,12 @@ async function openAttic(project: OpenProject, database: Database): Promise<Open
 
 /** What a migration has put into the attic of a database. */
 function keptOf(migration: Migration, { dialect }: Database): readonly Kept[] {
-  const keeping = keepingOf(migration, "forward");
-  if (!keeping) return [];
-  return planFor(dialect, migration.schemaBefore, migration.changes, keeping).attic?.kept ?? [];
+  return migration.kept ? (migrationPlan(migration, "forward", dialect).attic?.kept ?? []) : [];
 }
 
 function thingsOf(kept: Kept): string[] {
   const address = addressOf(kept.table);
-  return kept.kind === "table" ? [address] : kept.columns.map(({ column }) => `${address}.${column.name}`);
+  return kept.kind === "table" ? [address] : kept.columns.map(({ name }) => `${address}.${name}`);
 }
 
 function choose(
@@ -215,12 +216,7 @@ function choose(
 /** What is kept, under the names that its table and the columns of its key have by now. */
 function followed(kept: Kept, changes: readonly Change[]): Kept {
   if (kept.kind === "table") return kept;
-  let { now } = kept;
-  const names = new Map(kept.key.map(part => [part.was, part.now]));
-  for (const change of changes) {
-    if (change.kind === "rename table" && change.from === now) now = change.to;
-    if (change.kind !== "rename column" || change.table !== now) continue;
-    for (const [was, name] of names) if (name === change.from) names.set(was, change.to);
-  }
-  return { ...kept, now, key: kept.key.map(part => ({ ...part, now: names.get(part.was)! })) };
+  const { after } = namesThrough(changes);
+  const key = kept.key.map(part => ({ ...part, now: after(kept.now, part.now) }));
+  return { ...kept, now: after(kept.now), key };
 }

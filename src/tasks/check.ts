@@ -1,4 +1,4 @@
-import type { Finding } from "../core/model/findings.js";
+import type { Finding } from "../core/model/read/findings.js";
 import { Problem } from "../core/problems.js";
 import { adviseOnHistory } from "../core/model/advice/history.js";
 import { readHistory } from "../history/read.js";
@@ -35,7 +35,7 @@ export async function check(options: TaskOptions): Promise<CheckResult> {
 /** Models can be read whatever has become of the migrations: those have commands of their own to tell. */
 function historyAdvice(models: LoadedModels, folder: string): Finding[] {
   try {
-    return adviseOnHistory(models, readHistory(folder).schema).map(models.place);
+    return adviseOnHistory(models, readHistory(folder).schema).map(models.locate);
   } catch (error) {
     if (error instanceof Problem) return [];
     throw error;

@@ -1,8 +1,9 @@
 import { risks, type RiskLevel } from "../core/change/risk.js";
 import type { Change } from "../core/change/types.js";
 import { describeChange, describeDetail } from "../core/change/words.js";
-import { planFor } from "../core/dialect/plan.js";
-import { probes, type Probe } from "../core/dialect/probes.js";
+import { widens } from "../core/dialect/registry.js";
+import { planFor } from "../core/plan/plan.js";
+import { probes, type Probe } from "../core/plan/probes.js";
 import { sameSchema } from "../core/schema/canonical.js";
 import { runProbes } from "../database/count-rows.js";
 import { withExistingDatabase } from "../database/open.js";
@@ -73,7 +74,7 @@ export async function compare({
 
 /** Changes with their words and their risks; `keep`: what they take away goes into the attic. */
 export function withRisks(changes: readonly Change[], keep: boolean): ComparedChange[] {
-  const found = risks(changes, { keep });
+  const found = risks(changes, { keep, widens });
   return changes.map((change, at) => {
     const { level, reason } = found[at]!;
     return {

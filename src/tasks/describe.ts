@@ -1,7 +1,7 @@
 import { describeForeignKey, describePart } from "../core/change/words.js";
 import type { LeftAlone } from "../core/dialect/dialect.js";
 import { problems } from "../core/problems.js";
-import { withoutOwn } from "../core/schema/own.js";
+import { withoutInternal } from "../core/schema/internal-tables.js";
 import { addressOf } from "../core/schema/address.js";
 import type { Column, ForeignKey, Table } from "../core/schema/types.js";
 import { describeDefault, showSql } from "../core/change/words.js";
@@ -73,7 +73,7 @@ export async function describe({ table, ...options }: DescribeOptions): Promise<
   const settings = await loadSettings(options.project ?? ".");
   const target = chooseTarget(settings, options.target);
   return withDatabase(target, { mode: "read", trace: options.trace }, async database => {
-    const catalog = withoutOwn(await database.readCatalog());
+    const catalog = withoutInternal(await database.readCatalog());
     const { tables } = catalog.schema;
     const chosen = table === undefined ? tables : [findTable(tables, table)];
     const rows = await countRows(database, chosen);
@@ -82,7 +82,7 @@ export async function describe({ table, ...options }: DescribeOptions): Promise<
     return {
       target: target.name,
       dialect: target.dialect,
-      place: target.place,
+      place: target.label,
       tables: chosen.map(each => describeTable(each, references, rows.get(addressOf(each)) ?? 0)),
       leftAlone: catalog.leftAlone.filter(
         each => table === undefined || (each.table !== undefined && names.has(each.table)),

@@ -2,7 +2,7 @@ import { relative } from "node:path";
 import { diff } from "../core/change/diff.js";
 import { draftMigration, writeDraft, type Draft } from "../history/write.js";
 import { adviseOnHistory } from "../core/model/advice/history.js";
-import type { Finding } from "../core/model/findings.js";
+import type { Finding } from "../core/model/read/findings.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import type { TaskOptions } from "./options.js";
@@ -60,7 +60,7 @@ export async function draft({
     ...models.findings.filter(({ severity }) => severity === "advice"),
     ...adviseOnHistory(models, history.schema, hints)
       .filter(({ code }) => !questions || !ASKED.includes(code))
-      .map(models.place),
+      .map(models.locate),
   ];
   const keep = project.settings.keepDropped && !lose;
   const made = draftMigration(history, title, changes, project.dialects, { keep });

@@ -1,6 +1,6 @@
 import { diff } from "../core/change/diff.js";
 import type { Change } from "../core/change/types.js";
-import { respell } from "../core/dialect/spellings.js";
+import { respell } from "../core/lower/spellings.js";
 import { addressOf } from "../core/schema/address.js";
 import { definitionKey, type Schema } from "../core/schema/types.js";
 import type { Database } from "../database/database.js";
@@ -13,8 +13,10 @@ import { allSpellings, readLedger } from "../database/ledger.js";
  */
 export async function driftOf(database: Database, expected: Schema): Promise<Change[]> {
   const { dialect } = database;
-  const settled = dialect.settle(expected);
-  const spelled = dialect.respells ? respell(settled, allSpellings(await readLedger(database))) : settled;
+  const settled = dialect.types.settle(expected);
+  const spelled = dialect.catalog.respells
+    ? respell(settled, allSpellings(await readLedger(database)))
+    : settled;
   const known = new Set(settled.tables.map(addressOf));
   const { schema: found } = await database.readCatalog();
   const defined = new Set((settled.definitions ?? []).map(definitionKey));

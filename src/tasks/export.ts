@@ -1,6 +1,6 @@
 import { writeFileSync } from "node:fs";
 import { resolve } from "node:path";
-import { writeRowTypes } from "../core/model/row-types.js";
+import { writeRowTypes } from "../core/model/write/row-types.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { dialectOf } from "../project/settings.js";
 import { openProject } from "./open-project.js";
@@ -33,7 +33,7 @@ export async function exportSchema({
   const project = await openProject(options);
   const point = await readPoint(project, from, options);
   const dialect = point.live?.dialect ?? dialectOf(chooseTarget(project.settings, options.target));
-  const schema = point.live ? dialect.raise(dialect.unspell(point.schema)) : point.schema;
+  const schema = point.live ? dialect.types.raise(dialect.types.unspell(point.schema)) : point.schema;
   const text = writeRowTypes(schema, dialect);
   if (out !== undefined) writeFileSync(resolve(out), text);
   return {

@@ -45,4 +45,4 @@ export {
 export { sketch, type SketchedEntity, type SketchOptions, type SketchResult } from "./sketch.js";
 export { status, type MigrationStatus, type StatusResult, type TargetStatus } from "./status.js";
 export { Problem } from "../core/problems.js";
-export type { Finding } from "../core/model/findings.js";
+export type { Finding } from "../core/model/read/findings.js";

@@ -21,11 +21,11 @@ export interface InitResult {
   readonly written: readonly string[];
 }
 
-/** Starts a project: a config with one target, a first model, ignore rules. @throws Problem E105 */
+/** Starts a project: a config with one target, a first model, ignore rules. @throws Problem E105, E122 */
 export function init({ folder = ".", file, dialect = "sqlite", url }: InitOptions): InitResult {
   const root = resolve(folder);
   if (dialect !== "sqlite" && url === undefined) {
-    throw problems.usage({ what: `A target of dialect ${dialect} needs --url`, command: "init" });
+    throw problems.noUrl({ dialect });
   }
   const database = file ?? `${basename(root).replace(/[^\p{L}\p{N}_-]+/gu, "-") || "local"}.db`;
   const files: Record<string, string> = {

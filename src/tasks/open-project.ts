@@ -1,5 +1,5 @@
 import type { Dialect } from "../core/dialect/dialect.js";
-import { problems } from "../core/problems.js";
+import { Problem, problems } from "../core/problems.js";
 import { readHistory, type History } from "../history/read.js";
 import { loadModels, type LoadedModels } from "../project/load-models.js";
 import { loadSettings } from "../project/load-settings.js";
@@ -13,6 +13,8 @@ export interface OpenProject {
   readonly history: () => History;
   /** @throws Problem E203 when the models have an error */
   readonly soundModels: () => Promise<LoadedModels>;
+  /** The same, where there are models and none has an error. */
+  readonly modelsIfSound: () => Promise<LoadedModels | undefined>;
 }
 
 /** The project a folder belongs to; history and models are read when asked for. */
@@ -22,11 +24,27 @@ export async function openProject({ project = "." }: TaskOptions): Promise<OpenP
     settings,
     dialects: dialectsInUse(settings),
     history: () => readHistory(settings.migrations),
-    soundModels: async () => {
-      const models = await loadModels(settings);
-      const errors = models.findings.filter(({ severity }) => severity === "error");
-      if (errors.length > 0) throw problems.wrongModels({ findings: errors.map(sayFinding) });
-      return models;
-    },
+    soundModels: () => loadSound(settings),
+    modelsIfSound: () => loadSound(settings).catch(noModels),
   };
+}
+
+async function loadSound(settings: Settings): Promise<LoadedModels> {
+  const models = await loadModels(settings);
+  const errors = models.findings.filter(({ severity }) => severity === "error");
+  if (errors.length > 0) throw problems.wrongModels({ findings: errors.map(sayFinding) });
+  return models;
+}
+
+const MODEL_CODES: readonly string[] = [
+  problems.noModels,
+  problems.unreadableModel,
+  problems.failingModel,
+  problems.wrongModels,
+].map(({ code }) => code);
+
+/** What is wrong with the models is for the one who checks them; anything else is still thrown. */
+function noModels(error: unknown): undefined {
+  if (error instanceof Problem && MODEL_CODES.includes(error.code)) return undefined;
+  throw error;
 }

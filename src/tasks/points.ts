@@ -1,9 +1,9 @@
 import { diff } from "../core/change/diff.js";
 import type { Change } from "../core/change/types.js";
 import type { Dialect } from "../core/dialect/dialect.js";
-import { respell, type Spellings } from "../core/dialect/spellings.js";
+import { respell, type Spellings } from "../core/lower/spellings.js";
 import { problems } from "../core/problems.js";
-import { withoutOwn } from "../core/schema/own.js";
+import { withoutInternal } from "../core/schema/internal-tables.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
@@ -49,7 +49,7 @@ export async function readPoint(project: OpenProject, name: string, options: Tas
 async function readLivePoint(project: OpenProject, name: string, { trace }: TaskOptions): Promise<Point> {
   const target = chooseTarget(project.settings, name.slice("target:".length));
   return withDatabase(target, { mode: "read", trace }, async database => {
-    const { schema } = withoutOwn(await database.readCatalog());
+    const { schema } = withoutInternal(await database.readCatalog());
     const spellings = allSpellings(await readLedger(database));
     return { name, schema, hints: {}, live: { dialect: database.dialect, spellings } };
   });
@@ -63,6 +63,6 @@ export function changesBetween(from: Point, to: Point): Change[] {
   const live = from.live ?? to.live;
   if (!live) return diff(from.schema, to.schema, to.hints);
   const asHeld = (point: Point) =>
-    point.live ? point.schema : respell(live.dialect.settle(point.schema), live.spellings);
+    point.live ? point.schema : respell(live.dialect.types.settle(point.schema), live.spellings);
   return diff(asHeld(from), asHeld(to), to.hints);
 }

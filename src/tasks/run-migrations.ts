@@ -1,10 +1,9 @@
 import { risks } from "../core/change/risk.js";
-import { invert } from "../core/change/invert.js";
 import { describeChange } from "../core/change/words.js";
 import type { Attic } from "../core/dialect/attic.js";
-import { planFor } from "../core/dialect/plan.js";
-import { probes, sayCount } from "../core/dialect/probes.js";
-import type { Direction } from "../core/direction.js";
+import { widens } from "../core/dialect/registry.js";
+import { probes, sayCount } from "../core/plan/probes.js";
+import type { Direction } from "../core/change/direction.js";
 import type { Schema } from "../core/schema/types.js";
 import { problems } from "../core/problems.js";
 import { runProbes } from "../database/count-rows.js";
@@ -13,7 +12,7 @@ import { readAttic } from "../database/attic.js";
 import { runMigration } from "../database/run-migration.js";
 import { showNumber, type Migration } from "../history/migration.js";
 import { readScript } from "../history/read.js";
-import { keepingOf, scriptText } from "../history/write.js";
+import { isEdited, migrationPlan, wayOf } from "../history/script.js";
 import type { TargetSettings } from "../project/settings.js";
 import { driftOf } from "./drift.js";
 import type { MayLose } from "./options.js";
@@ -70,7 +69,7 @@ export function showScripts(
     const { file, text } = readScript(migration, direction, target.dialect);
     return { name: migration.name, file, text };
   });
-  return { target: target.name, place: target.place, ran: [], scripts, drift: [] };
+  return { target: target.name, place: target.label, ran: [], scripts, drift: [] };
 }
 
 /**
@@ -96,34 +95,30 @@ export async function runMigrations(
       migration,
       direction,
       scripts,
-      after: () => dialect.settle(startOf(migration, direction === "forward" ? "back" : "forward")),
-      managed: () => dialect.attachments(dialect.settle(startOf(migration, direction))),
+      after: () => dialect.types.settle(endOf(migration, direction)),
+      managed: () =>
+        dialect.render.managedObjectNames(dialect.types.settle(wayOf(migration, direction).before)),
     });
     const { number, name, title } = migration;
     ran.push({ number, name, title, here: outcome === "done", tookMs });
     options.onRun?.(ran.at(-1)!);
   }
   const last = migrations.at(-1);
-  const expected = last && startOf(last, direction === "forward" ? "back" : "forward");
+  const expected = last && endOf(last, direction);
   const drift = expected ? (await driftOf(database, expected)).map(describeChange) : [];
-  return { target: target.name, place: target.place, ran, drift };
+  return { target: target.name, place: target.label, ran, drift };
 }
 
-/** The schema a script starts from. */
-function startOf({ schemaBefore, schemaAfter }: Migration, direction: Direction): Schema {
-  return direction === "forward" ? schemaBefore : schemaAfter;
-}
-
-/** A script that is no longer as it was drafted may well see to the rows itself; the database has the last word. */
-function edited({ dialect }: Database, migration: Migration, direction: Direction): boolean {
-  return readScript(migration, direction, dialect.name).text !== scriptText(migration, direction, dialect);
+/** The schema a script leads to. */
+function endOf({ schemaBefore, schemaAfter }: Migration, direction: Direction): Schema {
+  return direction === "forward" ? schemaAfter : schemaBefore;
 }
 
 /** A script that is as it was drafted needs all that the attic took. */
 async function refuseEmptyAttic(database: Database, migration: Migration, { kept }: Attic): Promise<void> {
-  if (edited(database, migration, "back")) return;
-  const there = new Set((await readAttic(database)).map(({ place }) => place));
-  const places = kept.map(({ place }) => place).filter(place => !there.has(place));
+  if (isEdited(migration, "back", database.dialect)) return;
+  const there = new Set((await readAttic(database)).map(({ address }) => address));
+  const places = kept.map(({ address: place }) => place).filter(place => !there.has(place));
   if (places.length > 0)
     throw problems.notInAttic({ migration: migration.name, target: database.target.name, places });
 }
@@ -134,26 +129,29 @@ interface NextRun {
   readonly ran: readonly RanMigration[];
 }
 
+/** Whether rows could stand in the way, be lost, or have to come back: else none needs to be asked. */
+function concernsRows(migration: Migration, direction: Direction): boolean {
+  if (direction === "back" && migration.kept) return true;
+  const { changes } = wayOf(migration, direction);
+  const keep = direction === "forward" && migration.kept === true;
+  return risks(changes, { keep, widens }).some(({ level }, at) => {
+    if (level !== "kept") return level !== "safe";
+    // Where no key tells the rows, values are lost all the same.
+    return changes[at]?.kind === "alter column";
+  });
+}
+
 /** Looks at the rows before a migration runs: those in its way stop it, those it takes away are asked about. */
 async function askRows(
   database: Database,
   { migration, direction, ran }: NextRun,
   { mayLose }: RunOptions,
 ): Promise<void> {
-  const changes = direction === "forward" ? migration.changes : invert(migration.changes);
-  // Where nothing can be refused or lost, no row needs to be asked.
-  const keep = direction === "forward" && migration.kept === true;
-  const restores = direction === "back" && migration.kept === true;
-  if (!restores && risks(changes, { keep }).every(({ level }) => level === "safe" || level === "kept"))
-    return;
-  const plan = planFor(
-    database.dialect,
-    startOf(migration, direction),
-    changes,
-    keepingOf(migration, direction),
-  );
+  const { dialect } = database;
+  if (!concernsRows(migration, direction)) return;
+  const plan = migrationPlan(migration, direction, dialect);
   if (plan.attic && direction === "back") await refuseEmptyAttic(database, migration, plan.attic);
-  const asked = probes(plan, database.dialect).filter(({ meaning }) => meaning !== "keeps");
+  const asked = probes(plan, dialect, direction).filter(({ meaning }) => meaning !== "keeps");
   const found = await runProbes(database, asked);
   const [refusing, losing] = (["refuses", "loses"] as const).map(meaning =>
     found
@@ -162,8 +160,9 @@ async function askRows(
   ) as [string[], string[]];
   const before = ran.map(({ name }) => name);
   const called = direction === "forward" ? migration.name : `${migration.name} (back)`;
-  if (refusing.length > 0 && !edited(database, migration, direction)) {
-    const { file } = readScript(migration, direction, database.dialect.name);
+  // A script that is no longer as it was drafted may well see to the rows itself; the database has the last word.
+  if (refusing.length > 0 && !isEdited(migration, direction, dialect)) {
+    const { file } = readScript(migration, direction, dialect.name);
     throw problems.rowsRefuse({ migration: called, rows: refusing, before, file, direction });
   }
   const { name, guarded } = database.target;

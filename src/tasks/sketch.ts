@@ -11,7 +11,7 @@ import {
   LINE,
   propertyFor,
   type CodeValue,
-} from "../core/model/code.js";
+} from "../core/model/write/code.js";
 import {
   boundsOf,
   fieldLine,
@@ -21,9 +21,9 @@ import {
 } from "../core/model/sketch/class-text.js";
 import { addLines, entitiesIn, findClass, withImports } from "../core/model/sketch/edit.js";
 import { PhraseFault, readPhrase, type SketchField } from "../core/model/sketch/phrase.js";
-import { spellExpression } from "../core/dialect/settle.js";
+import { spellExpression } from "../core/lower/expressions.js";
 import { problems } from "../core/problems.js";
-import { fillPlaces } from "../core/schema/sql-text.js";
+import { fillPlaceholders } from "../core/sql/placeholders.js";
 import { columnName, tableName } from "../core/schema/naming.js";
 import { loadSettings } from "../project/load-settings.js";
 import { modelsFolder, type Settings } from "../project/settings.js";
@@ -309,6 +309,6 @@ class ModelFiles {
   /** A check with properties in the places of names. */
   private placed(check: string, fields: readonly SketchField[]): string {
     const columns = fields.map(({ name }) => ({ name, type: { kind: "text" } as const, nullable: true }));
-    return fillPlaces(spellExpression(check, columns, {}), name => `{${propertyFor(name, new Set())}}`);
+    return fillPlaceholders(spellExpression(check, columns, {}), name => `{${propertyFor(name, new Set())}}`);
   }
 }

@@ -65,7 +65,7 @@ async function statusOf(
   home: string,
   { trace }: TargetOptions,
 ): Promise<TargetStatus> {
-  const { name, dialect, place, guarded } = target;
+  const { name, dialect, label: place, guarded } = target;
   const facts = { target: name, dialect, place, home: name === home, guarded };
   const found = await withExistingDatabase(target, { mode: "read", trace }, async database => {
     const state = await readState(database, history);
@@ -82,7 +82,7 @@ async function statusOf(
 /** A target that cannot be looked at does not hide the others. */
 function unreadable(error: unknown, target: TargetSettings, history: History, home: string): TargetStatus {
   if (!(error instanceof Problem) || error.exit !== 4) throw error;
-  const { name, dialect, place, guarded } = target;
+  const { name, dialect, label: place, guarded } = target;
   return {
     ...{ target: name, dialect, place, home: name === home, guarded, exists: true },
     ...summarize(emptyState(history, dialect)),

@@ -3,7 +3,7 @@ import { cpSync, readFileSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import LibSql from "libsql";
 import { afterAll, describe, expect, onTestFinished, test } from "vitest";
-import { tokenize, matters } from "../../src/core/dialect/tokens.js";
+import { tokenize, matters } from "../../src/core/sql/tokens.js";
 import { sqlite } from "../../src/core/dialect/sqlite/index.js";
 import type { Engine } from "../engines/engine.js";
 import { dumpServer, mariadbArgs, sortDump } from "../engines/dump.js";

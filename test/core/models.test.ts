@@ -34,8 +34,8 @@ import {
 } from "class-validator";
 import { describe, expect, test } from "vitest";
 import { describePart, describeColumn } from "../../src/core/change/words.js";
-import { buildSchema } from "../../src/core/model/build-schema.js";
-import { describeEntities } from "../../src/core/model/entities.js";
+import { buildSchema } from "../../src/core/model/read/build-schema.js";
+import { describeEntities } from "../../src/core/model/read/entities.js";
 import { dialects } from "../../src/core/dialect/registry.js";
 import { sqlite } from "../../src/core/dialect/sqlite/index.js";
 import {
@@ -301,7 +301,9 @@ test("what a model says of one dialect only comes to that dialect, and what anot
     "A300 once is looked at after each statement: MariaDB does not defer it",
     "E227 MariaDB takes no key of any length, and kiln is one",
   ]);
-  const held = Object.fromEntries(all.map(dialect => [dialect.name, dialect.settle(schema).tables[0]!]));
+  const held = Object.fromEntries(
+    all.map(dialect => [dialect.name, dialect.types.settle(schema).tables[0]!]),
+  );
   expect([held["sqlite"]!.name, held["postgres"]!.namespace, held["mariadb"]!.options]).toEqual([
     "studio_firings",
     "studio",

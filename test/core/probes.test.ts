@@ -2,8 +2,9 @@ import { expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
 import { risks } from "../../src/core/change/risk.js";
 import { describeChange } from "../../src/core/change/words.js";
-import { planFor } from "../../src/core/dialect/plan.js";
-import { probes } from "../../src/core/dialect/probes.js";
+import { planFor } from "../../src/core/plan/plan.js";
+import { probes } from "../../src/core/plan/probes.js";
+import { widens } from "../../src/core/dialect/registry.js";
 import { sqlite } from "../../src/core/dialect/sqlite/index.js";
 import type { Schema } from "../../src/core/schema/types.js";
 import { CASES, ID, potterId, refers, table, TITLE, WEIGHT } from "./render-cases.js";
@@ -65,7 +66,7 @@ test("probes and risks speak of the database as it is before", () => {
     refuses: rows of works whose potter_id refers to nothing in potters
       SELECT count(*) AS n FROM "pieces" AS r WHERE r."maker" IS NOT NULL AND NOT EXISTS (SELECT 1 FROM "potters" AS k WHERE k."id" = r."maker")"
   `);
-  expect(changes.map((change, at) => `${describeChange(change)}: ${risks(changes)[at]!.level}`))
+  expect(changes.map((change, at) => `${describeChange(change)}: ${risks(changes, { widens })[at]!.level}`))
     .toMatchInlineSnapshot(`
     [
       "drop table gone: loses data",

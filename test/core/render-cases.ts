@@ -2,7 +2,7 @@ import { apply } from "../../src/core/change/apply.js";
 import { diff, fillKey, type DiffHints } from "../../src/core/change/diff.js";
 import { invert } from "../../src/core/change/invert.js";
 import type { Dialect } from "../../src/core/dialect/dialect.js";
-import { renderFor } from "../../src/core/dialect/plan.js";
+import { blocksFor } from "../../src/core/plan/plan.js";
 import type { Column, ForeignKey, Schema, Table } from "../../src/core/schema/types.js";
 
 export const ID: Column = { name: "id", type: { kind: "integer" }, nullable: false, identity: "serial" };
@@ -218,7 +218,7 @@ export function scriptsOf(dialect: Dialect, { before, after, hints }: Case): str
   const a: Schema = { tables: before };
   const changes = diff(a, { tables: after }, hints);
   const text = (from: Schema, list: typeof changes) =>
-    renderFor(dialect, from, list)
+    blocksFor(dialect, from, list)
       .flatMap(({ title, details = [], statements }) => [
         `-- ${title}`,
         ...details.map(line => `--   ${line}`),

@@ -3,9 +3,9 @@ import { createConnection } from "mysql2/promise";
 import pg from "pg";
 import { afterAll, describe, expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
-import { renderFor } from "../../src/core/dialect/plan.js";
+import { blocksFor } from "../../src/core/plan/plan.js";
 import { dialects, type DialectName } from "../../src/core/dialect/registry.js";
-import { writeRowTypes } from "../../src/core/model/row-types.js";
+import { writeRowTypes } from "../../src/core/model/write/row-types.js";
 import { EMPTY_SCHEMA, type Column, type DataType, type Schema } from "../../src/core/schema/types.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
@@ -92,7 +92,7 @@ describe.each(Object.entries(readers))("on %s", (name, read) => {
         kind === "bytes" && name === "postgres" ? "'\\x00'" : value,
       );
       const row = await read([
-        ...renderFor(dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, SCHEMA)).flatMap(
+        ...blocksFor(dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, SCHEMA)).flatMap(
           ({ statements }) => statements,
         ),
         `INSERT INTO things VALUES (${values.join(", ")})`,

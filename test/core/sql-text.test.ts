@@ -1,14 +1,15 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
 import { addressOf, parseAddress } from "../../src/core/schema/address.js";
-import { fillPlaces } from "../../src/core/schema/sql-text.js";
-import { spellExpression } from "../../src/core/dialect/settle.js";
-import { splitStatements } from "../../src/core/dialect/statements.js";
-import { parseIndex, parseTable } from "../../src/core/dialect/sqlite/parse.js";
+import { fillPlaceholders } from "../../src/core/sql/placeholders.js";
+import { spellExpression } from "../../src/core/lower/expressions.js";
+import { splitStatements } from "../../src/core/sql/statements.js";
+import { parseIndex } from "../../src/core/dialect/sqlite/catalog/parse-index.js";
+import { parseTable } from "../../src/core/dialect/sqlite/catalog/parse-table.js";
 import { TOKENS } from "../../src/core/dialect/sqlite/settle.js";
 import { mariadb } from "../../src/core/dialect/mariadb/index.js";
 import { postgres } from "../../src/core/dialect/postgres/index.js";
-import { matters, meaningfulTokens, tokenize, type TokenRules } from "../../src/core/dialect/tokens.js";
+import { matters, meaningfulTokens, tokenize, type TokenRules } from "../../src/core/sql/tokens.js";
 import { RUNS, SEED } from "../laws/runs.js";
 
 const rules: Readonly<Record<string, TokenRules>> = {
@@ -28,7 +29,7 @@ test.each([
   [
     "plain",
     "'it''s' \"a\"\"b\" `c``d` {a {{b}}}",
-    "string:'it''s' name:\"a\"\"b\" name:`c``d` place:{a {{b}}}",
+    "string:'it''s' name:\"a\"\"b\" name:`c``d` placeholder:{a {{b}}}",
   ],
   ["plain", "1-2--3\n4/*5*/6", "number:1 symbol:- number:2 comment:--3\n number:4 comment:/*5*/ number:6"],
   ["plain", "a\t\r\n'never closed ''", "word:a string:'never closed ''"],
@@ -109,7 +110,7 @@ test.each([
 
 test("places are filled outside of texts, names and comments only", () => {
   const text = `{weight} > 1 AND '{weight}' <> "{weight}" /* {weight} */ AND {a {{b}}} = 2`;
-  expect(fillPlaces(text, name => `<${name}>`)).toBe(
+  expect(fillPlaceholders(text, name => `<${name}>`)).toBe(
     `<weight> > 1 AND '{weight}' <> "{weight}" /* {weight} */ AND <a {b}> = 2`,
   );
 });

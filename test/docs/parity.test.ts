@@ -2,7 +2,7 @@ import { execFileSync } from "node:child_process";
 import { readFileSync, readdirSync } from "node:fs";
 import { join } from "node:path";
 import { expect, test } from "vitest";
-import { FINDING_CODES } from "../../src/core/model/findings.js";
+import { FINDING_CODES } from "../../src/core/model/read/findings.js";
 import { problems } from "../../src/core/problems.js";
 
 const root = join(import.meta.dirname, "..", "..");

@@ -16,8 +16,8 @@ export async function embeddedEngine(): Promise<Engine> {
     rows,
     readCatalog: async () => {
       const results: CatalogRow[][] = [];
-      for (const sql of postgres.catalogQueries) results.push(await rows(sql));
-      return postgres.readCatalog(results);
+      for (const sql of postgres.catalog.queries) results.push(await rows(sql));
+      return postgres.catalog.read(results);
     },
     empty: async () => void (await database.exec(EMPTYING)),
     open: async () =>

@@ -21,7 +21,7 @@ export function targetFor(dialect: TargetSettings["dialect"], address: string): 
     name: "test",
     dialect,
     address,
-    place: "a test",
+    label: "a test",
     guarded: false,
     foreignKeys: true,
     lockTimeout: 5000,

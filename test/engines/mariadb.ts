@@ -32,8 +32,8 @@ export async function mariadbEngine(): Promise<Engine | undefined> {
     rows,
     readCatalog: async () => {
       const results: CatalogRow[][] = [];
-      for (const sql of mariadb.catalogQueries) results.push(await rows(sql));
-      return mariadb.readCatalog(results);
+      for (const sql of mariadb.catalog.queries) results.push(await rows(sql));
+      return mariadb.catalog.read(results);
     },
     empty,
     open: () => openDatabase(targetFor("mariadb", new URL(name, SERVER).href), { mode: "change" }),

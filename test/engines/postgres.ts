@@ -31,8 +31,9 @@ export async function postgresEngine(): Promise<Engine | undefined> {
     rows: async sql => (await client.query(sql)).rows as CatalogRow[],
     readCatalog: async () => {
       const results: CatalogRow[][] = [];
-      for (const sql of postgres.catalogQueries) results.push((await client.query(sql)).rows as CatalogRow[]);
-      return postgres.readCatalog(results);
+      for (const sql of postgres.catalog.queries)
+        results.push((await client.query(sql)).rows as CatalogRow[]);
+      return postgres.catalog.read(results);
     },
     empty: async () => void (await client.query(EMPTYING)),
     open: () => openDatabase(targetFor("postgres", url.href), { mode: "change" }),

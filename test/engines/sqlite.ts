@@ -15,8 +15,8 @@ export function sqliteEngine(): Engine {
     rows,
     readCatalog: async () => {
       const results: CatalogRow[][] = [];
-      for (const sql of sqlite.catalogQueries) results.push(await rows(sql));
-      return sqlite.readCatalog(results);
+      for (const sql of sqlite.catalog.queries) results.push(await rows(sql));
+      return sqlite.catalog.read(results);
     },
     empty: async () => {
       database.close();

@@ -5,9 +5,9 @@ import { describe, expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
 import { describeChange, describeDetail } from "../../src/core/change/words.js";
 import { dialects } from "../../src/core/dialect/registry.js";
-import { buildSchema } from "../../src/core/model/build-schema.js";
-import { describeEntities } from "../../src/core/model/entities.js";
-import { writeModels } from "../../src/core/model/write-models.js";
+import { buildSchema } from "../../src/core/model/read/build-schema.js";
+import { describeEntities } from "../../src/core/model/read/entities.js";
+import { writeModels } from "../../src/core/model/write/write-models.js";
 import { mergeHeld } from "../../src/core/dialect/merge-held.js";
 import { sameSchema } from "../../src/core/schema/canonical.js";
 import type { Schema } from "../../src/core/schema/types.js";
@@ -22,19 +22,22 @@ const options = { seed: SEED, numRuns: RUNS };
 describe.each(Object.values(dialects))("on $title", dialect => {
   // MariaDB takes no characters beyond 16 bits in names: https://mariadb.com/kb/en/identifier-names/
   const schemas = arbitrarySchema({
-    tables: TABLE_NAMES.filter(name => dialect.cannotHoldName(name) === undefined),
+    tables: TABLE_NAMES.filter(name => dialect.names.cannotHold(name) === undefined),
   });
 
   test("the classes written for what a database holds say all of it", () => {
     let lines = 0;
     fc.assert(
       fc.property(schemas, made => {
-        const held = dialect.settle(made);
-        const files = writeModels(dialect.raise(dialect.unspell(held)), { dialect, naming: NAMING });
+        const held = dialect.types.settle(made);
+        const files = writeModels(dialect.types.raise(dialect.types.unspell(held)), {
+          dialect,
+          naming: NAMING,
+        });
         lines += files.reduce((sum, { text }) => sum + text.split("\n").length, 0);
         const { schema, findings } = read(files.map(({ text }) => text).join("\n"));
         expect(findings.filter(({ severity }) => severity === "error")).toEqual([]);
-        const said = dialect.settle(schema);
+        const said = dialect.types.settle(schema);
         expect(
           diff(said, held).map(change => `${describeChange(change)}: ${describeDetail(change)}`),
         ).toEqual([]);
@@ -48,9 +51,9 @@ describe.each(Object.values(dialects))("on $title", dialect => {
     let kept = 0;
     fc.assert(
       fc.property(schemas, schemas, (known, made) => {
-        const held = dialect.settle(made);
+        const held = dialect.types.settle(made);
         const merged = mergeHeld(known, { dialect, held, spellings: {} });
-        expect(diff(dialect.settle(merged), held)).toEqual([]);
+        expect(diff(dialect.types.settle(merged), held)).toEqual([]);
         expect(sameSchema(mergeHeld(made, { dialect, held, spellings: {} }), made)).toBe(true);
         const words = new Set<unknown>(known.tables.flatMap(({ columns }) => columns));
         kept += merged.tables.flatMap(({ columns }) => columns).filter(column => words.has(column)).length;

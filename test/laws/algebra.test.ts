@@ -63,9 +63,9 @@ describe.each(Object.values(dialects))("settling for $title", dialect => {
   test("settle is idempotent, and settle(raise(p)) = p", () => {
     fc.assert(
       fc.property(schema, a => {
-        const settled = dialect.settle(a);
-        expect(dialect.settle(structuredClone(settled))).toEqual(settled);
-        expect(dialect.settle(dialect.raise(settled))).toEqual(settled);
+        const settled = dialect.types.settle(a);
+        expect(dialect.types.settle(structuredClone(settled))).toEqual(settled);
+        expect(dialect.types.settle(dialect.types.raise(settled))).toEqual(settled);
       }),
       options,
     );

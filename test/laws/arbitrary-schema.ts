@@ -1,5 +1,5 @@
 import fc from "fast-check";
-import { placeOf } from "../../src/core/dialect/tokens.js";
+import { placeholderOf } from "../../src/core/sql/tokens.js";
 import { fillKey, type Conversion, type DiffHints } from "../../src/core/change/diff.js";
 import type {
   Action,
@@ -421,7 +421,7 @@ export function hintsBetween(a: Schema, b: Schema, seed: number): DiffHints {
       // Without any, the engine converts by its own rules, or refuses to.
       if (!before || seed % 4 === 0) continue;
       const alike = before.type.kind === column.type.kind && seed % 4 === 1;
-      const same = { convert: placeOf(column.name), convertBack: placeOf(column.name) };
+      const same = { convert: placeholderOf(column.name), convertBack: placeholderOf(column.name) };
       conversions.set(
         key,
         alike ? same : { convert: sampleOf(column.type), convertBack: sampleOf(before.type) },

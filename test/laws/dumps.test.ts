@@ -4,7 +4,7 @@ import { apply } from "../../src/core/change/apply.js";
 import { diff } from "../../src/core/change/diff.js";
 import { invert } from "../../src/core/change/invert.js";
 import type { Change } from "../../src/core/change/types.js";
-import { renderFor } from "../../src/core/dialect/plan.js";
+import { blocksFor } from "../../src/core/plan/plan.js";
 import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
 import type { Database } from "../../src/database/database.js";
 import { withScratch } from "../../src/database/scratch.js";
@@ -20,7 +20,7 @@ describe.each(Object.entries(engines))("on a real %s", (name, engine) => {
   afterAll(() => engine?.close());
 
   const change = async (database: Database, before: Schema, changes: readonly Change[]) => {
-    for (const { statements } of renderFor(database.dialect, before, changes))
+    for (const { statements } of blocksFor(database.dialect, before, changes))
       for (const statement of statements) await database.runScripted(statement);
   };
   const dump = ({ dialect, target }: Database) => {

@@ -1,8 +1,9 @@
 import fc from "fast-check";
 import { afterAll, expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
-import { renderFor } from "../../src/core/dialect/plan.js";
-import { literal, quote } from "../../src/core/dialect/sqlite/expressions.js";
+import { blocksFor } from "../../src/core/plan/plan.js";
+import { literal } from "../../src/core/dialect/sqlite/expressions.js";
+import { quote } from "../../src/core/dialect/sqlite/names.js";
 import { inReferenceOrder, rowMaker, type MadeUp } from "../../src/core/rows/made-up.js";
 import { addressOf, quoteAddress } from "../../src/core/schema/address.js";
 import { EMPTY_SCHEMA } from "../../src/core/schema/types.js";
@@ -23,12 +24,12 @@ test("made-up rows keep to the rules that are data: the database takes them", as
   await fc.assert(
     fc.asyncProperty(arbitrarySchema(), async schema => {
       await engine.empty();
-      for (const { statements } of renderFor(engine.dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema)))
+      for (const { statements } of blocksFor(engine.dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema)))
         for (const statement of statements) await engine.run(statement);
       const places = new Map(
         schema.tables.map((table, at) => [
           addressOf(table),
-          addressOf(engine.dialect.settle(schema).tables[at]!),
+          addressOf(engine.dialect.types.settle(schema).tables[at]!),
         ]),
       );
       for (const table of inReferenceOrder(schema)) {

@@ -1,5 +1,5 @@
 import { afterAll, describe, expect, test } from "vitest";
-import { cutBy } from "../../src/core/dialect/narrowing.js";
+import { cutSql } from "../../src/core/dialect/cuts.js";
 import { parseDataType } from "../../src/core/schema/data-type.js";
 import type { Column } from "../../src/core/schema/types.js";
 import { mariadbEngine } from "../engines/mariadb.js";
@@ -46,7 +46,7 @@ describe.each(["PostgreSQL", "MariaDB"] as const)("on a real %s", name => {
     const { dialect, run, rows } = engine!;
     const held = (text: string): Column => {
       const type = parseDataType(text) ?? ({ kind: "native", sql: { [dialect.name]: text } } as const);
-      return dialect.settle({
+      return dialect.types.settle({
         tables: [table("pieces", { columns: [ID, { name: "held", type, nullable: true }] })],
       }).tables[0]!.columns[1]!;
     };
@@ -55,7 +55,7 @@ describe.each(["PostgreSQL", "MariaDB"] as const)("on a real %s", name => {
     // MariaDB gives the first timestamp a default of now, and takes no null for one.
     await run(`CREATE TABLE pieces (held ${native} NULL)`);
     await run(`INSERT INTO pieces VALUES (${fits}), (${cut}), (NULL)`);
-    const condition = cutBy(dialect, before, after, dialect.quote("held"));
+    const condition = cutSql(dialect, before, after, dialect.names.quote("held"));
     const found = await rows(`SELECT held FROM pieces WHERE ${condition}`);
     const [wanted] = await rows(`SELECT held FROM pieces WHERE held = ${cut} OR held <> ${fits}`);
     expect(found).toEqual([wanted]);

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { afterAll, describe, expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
-import { renderFor } from "../../src/core/dialect/plan.js";
+import { blocksFor } from "../../src/core/plan/plan.js";
 import { addressOf, quoteAddress } from "../../src/core/schema/address.js";
 import { EMPTY_SCHEMA, type Schema, type Table } from "../../src/core/schema/types.js";
 import type { Database } from "../../src/database/database.js";
@@ -13,7 +13,7 @@ import { PATIENCE, RUNS, SEED } from "./runs.js";
 import { allEngines } from "./there-and-back.js";
 
 const build = async (database: Database, schema: Schema) => {
-  for (const { statements } of renderFor(database.dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema)))
+  for (const { statements } of blocksFor(database.dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema)))
     for (const statement of statements) await database.runScripted(statement);
 };
 
@@ -21,11 +21,11 @@ const build = async (database: Database, schema: Schema) => {
 const dangling = async ({ dialect, rows }: Database, table: Table): Promise<number> => {
   let found = 0;
   for (const { columns, references } of table.foreignKeys) {
-    const own = columns.map(name => `r.${dialect.quote(name)}`);
-    const same = references.columns.map((name, at) => `k.${dialect.quote(name)} = ${own[at]}`);
+    const own = columns.map(name => `r.${dialect.names.quote(name)}`);
+    const same = references.columns.map((name, at) => `k.${dialect.names.quote(name)} = ${own[at]}`);
     const [row] = await rows(
-      `SELECT count(*) AS n FROM ${quoteAddress(addressOf(table), dialect.quote)} AS r WHERE ${own.map(each => `${each} IS NOT NULL AND `).join("")}` +
-        `NOT EXISTS (SELECT 1 FROM ${quoteAddress(references.table, dialect.quote)} AS k WHERE ${same.join(" AND ")})`,
+      `SELECT count(*) AS n FROM ${quoteAddress(addressOf(table), dialect.names.quote)} AS r WHERE ${own.map(each => `${each} IS NOT NULL AND `).join("")}` +
+        `NOT EXISTS (SELECT 1 FROM ${quoteAddress(references.table, dialect.names.quote)} AS k WHERE ${same.join(" AND ")})`,
     );
     found += Number(row!["n"]);
   }
@@ -49,7 +49,7 @@ describe.each(servers)("on a real %s", (name, engine) => {
           try {
             await build(source, schema);
             await fillTables(source, schema, { rows: 5, rules: () => new Map() });
-            const settled = source.dialect.settle(schema).tables;
+            const settled = source.dialect.types.settle(schema).tables;
             const prints = await printRows(source, settled);
             await withScratch(source.target, undefined, async ({ database }) => {
               await build(database, schema);

@@ -4,8 +4,8 @@ import { apply } from "../../src/core/change/apply.js";
 import { diff } from "../../src/core/change/diff.js";
 import { invert } from "../../src/core/change/invert.js";
 import type { Change } from "../../src/core/change/types.js";
-import { renderFor } from "../../src/core/dialect/plan.js";
-import { splitStatements } from "../../src/core/dialect/statements.js";
+import { blocksFor } from "../../src/core/plan/plan.js";
+import { splitStatements } from "../../src/core/sql/statements.js";
 import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
 import type { Engine } from "../engines/engine.js";
 import { embeddedEngine } from "../engines/embedded.js";
@@ -61,7 +61,7 @@ async function fresh(engine: Engine, schema: Schema) {
 
 /** By way of a script's text, as a migration runs. @returns how many statements ran */
 async function run(engine: Engine, before: Schema, changes: readonly Change[]): Promise<number> {
-  const script = renderFor(engine.dialect, before, changes)
+  const script = blocksFor(engine.dialect, before, changes)
     .flatMap(({ statements }) => statements.map(sql => `${sql};`))
     .join("\n");
   const statements = splitStatements(script, engine.dialect.tokens);

@@ -7,8 +7,8 @@ import { invert } from "../../src/core/change/invert.js";
 import { describeChange } from "../../src/core/change/words.js";
 import type { Change } from "../../src/core/change/types.js";
 import type { CatalogRow } from "../../src/core/dialect/dialect.js";
-import { planFor, renderFor } from "../../src/core/dialect/plan.js";
-import { splitStatements } from "../../src/core/dialect/statements.js";
+import { planFor, blocksFor } from "../../src/core/plan/plan.js";
+import { splitStatements } from "../../src/core/sql/statements.js";
 import { sqlite } from "../../src/core/dialect/sqlite/index.js";
 import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
 import { arbitrarySchema, nameOrText, renamesBetween } from "./arbitrary-schema.js";
@@ -56,10 +56,10 @@ describe("on a real SQLite database", () => {
     fc.assert(
       fc.property(schema, a => {
         const database = build(a);
-        for (const { name, columns } of sqlite.settle(a).tables) {
+        for (const { name, columns } of sqlite.types.settle(a).tables) {
           const free = columns.filter(({ computed }) => !computed);
           try {
-            database.exec(`INSERT INTO ${sqlite.quote(name)} (${free.map(column => sqlite.quote(column.name)).join(", ")})
+            database.exec(`INSERT INTO ${sqlite.names.quote(name)} (${free.map(column => sqlite.names.quote(column.name)).join(", ")})
               VALUES (${free.map(column => (column.nullable ? "NULL" : valueFor(column.type))).join(", ")})`);
           } catch {
             // A check refuses the row: the table stays empty.
@@ -105,7 +105,7 @@ function build(schema: Schema): LibSql.Database {
 
 /** By way of a script's text, as a migration runs. @returns how many statements ran */
 function run(database: LibSql.Database, before: Schema, changes: readonly Change[]): number {
-  const script = renderFor(sqlite, before, changes)
+  const script = blocksFor(sqlite, before, changes)
     .map(({ title, statements }) =>
       [`-- ${title.replaceAll("\n", " ")}`, ...statements.map(sql => `${sql};`)].join("\n"),
     )
@@ -124,14 +124,14 @@ function run(database: LibSql.Database, before: Schema, changes: readonly Change
 }
 
 function read(database: LibSql.Database) {
-  const results = sqlite.catalogQueries.map(sql => database.prepare(sql).all() as CatalogRow[]);
-  const { schema, leftAlone } = sqlite.readCatalog(results);
+  const results = sqlite.catalog.queries.map(sql => database.prepare(sql).all() as CatalogRow[]);
+  const { schema, leftAlone } = sqlite.catalog.read(results);
   expect(leftAlone).toEqual([]);
   return sortParts(schema);
 }
 
 function held(schema: Schema) {
-  return sortParts(sqlite.settle(schema));
+  return sortParts(sqlite.types.settle(schema));
 }
 
 /** By name; columns keep their order. */
@@ -207,9 +207,9 @@ function valueFor(type: unknown): string {
 /** The rows of every table, with the columns the schema has. */
 function rows(database: LibSql.Database, { tables }: Schema): unknown[] {
   return tables.flatMap(({ name, columns }) => {
-    const names = columns.map(column => sqlite.quote(column.name)).join(", ");
+    const names = columns.map(column => sqlite.names.quote(column.name)).join(", ");
     return database
-      .prepare(`SELECT ${names} FROM ${sqlite.quote(name)}`)
+      .prepare(`SELECT ${names} FROM ${sqlite.names.quote(name)}`)
       .raw()
       .all();
   });

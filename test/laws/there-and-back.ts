@@ -3,12 +3,12 @@ import { diff } from "../../src/core/change/diff.js";
 import { invert } from "../../src/core/change/invert.js";
 import type { Change } from "../../src/core/change/types.js";
 import { describeChange } from "../../src/core/change/words.js";
-import { isLossy, keptBy } from "../../src/core/dialect/attic.js";
-import { planFor, renderFor } from "../../src/core/dialect/plan.js";
-import { learnSpellings, respell } from "../../src/core/dialect/spellings.js";
-import type { Direction } from "../../src/core/direction.js";
+import { excusedBack } from "../../src/core/plan/excuses.js";
+import { planFor, blocksFor } from "../../src/core/plan/plan.js";
+import { learnSpellings, respell } from "../../src/core/lower/spellings.js";
+import type { Direction } from "../../src/core/change/direction.js";
 import { Problem, problems } from "../../src/core/problems.js";
-import { withoutOwn } from "../../src/core/schema/own.js";
+import { withoutInternal } from "../../src/core/schema/internal-tables.js";
 import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
 import type { Database } from "../../src/database/database.js";
 import { fillTables, printRows } from "../../src/database/made-up-rows.js";
@@ -51,10 +51,10 @@ export async function thereAndBack(engine: Engine, { a, b, changes }: Way, told:
   const database = await engine.open();
   try {
     const { dialect } = database;
-    for (const { statements } of renderFor(dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, a)))
+    for (const { statements } of blocksFor(dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, a)))
       for (const statement of statements) await database.runScripted(statement);
     await fillTables(database, a, { rows: 4, rules: () => new Map() });
-    const tables = dialect.settle(a).tables;
+    const tables = dialect.types.settle(a).tables;
     const [before, wasHeld] = [await printRows(database, tables), await held(database)];
     for (const { rows } of before.values()) told.rows += rows;
     const scripts = {
@@ -66,23 +66,24 @@ export async function thereAndBack(engine: Engine, { a, b, changes }: Way, told:
         migration: { number: 1, name: "0001-made-up" },
         direction,
         scripts,
-        after: () => dialect.settle(direction === "forward" ? b : a),
-        managed: () => dialect.attachments(dialect.settle(direction === "forward" ? a : b)),
+        after: () => dialect.types.settle(direction === "forward" ? b : a),
+        managed: () =>
+          dialect.render.managedObjectNames(dialect.types.settle(direction === "forward" ? a : b)),
       });
     try {
       await run("forward");
     } catch (error) {
       if (!isAboutRows(error)) throw described(error, scripts.forward.text);
       told.refused += 1;
-      if (!dialect.transactional) return;
+      if (!dialect.render.transactional) return;
       expect(await held(database)).toEqual(wasHeld);
       expect(await printRows(database, tables)).toEqual(before);
       return;
     }
     told.went += 1;
-    const { schema: reached } = withoutOwn(await database.readCatalog());
-    const sent = dialect.settle(b);
-    const wanted = dialect.respells ? respell(sent, learnSpellings(sent, reached)) : sent;
+    const { schema: reached } = withoutInternal(await database.readCatalog());
+    const sent = dialect.types.settle(b);
+    const wanted = dialect.catalog.respells ? respell(sent, learnSpellings(sent, reached)) : sent;
     expect(diff(wanted, reached).map(describeChange)).toEqual([]);
     if (/emberset_attic_/.test(scripts.forward.text)) told.kept += 1;
     try {
@@ -108,7 +109,7 @@ function scriptOf(
   changes: readonly Change[],
   direction: Direction,
 ) {
-  const text = renderFor(dialect, from, changes, { number: "0001", direction })
+  const text = blocksFor(dialect, from, changes, { number: "0001", direction })
     .flatMap(({ title, statements }) => [
       `-- ${title.replaceAll("\n", " ")}`,
       ...statements.map(sql => `${sql};`),
@@ -119,11 +120,8 @@ function scriptOf(
 
 /** Values of a table whose rows cannot be told apart before and after have no place to go back to. */
 function losesForGood({ dialect }: Database, { a, changes }: Way): boolean {
-  const plan = planFor(dialect, a, changes);
-  const kept = keptBy(plan, dialect, "0001");
   return (
-    kept.some(each => each.kind !== "table" && each.key.length === 0) ||
-    plan.changes.filter(isLossy).length > kept.filter(({ kind }) => kind === "values").length
+    excusedBack(planFor(dialect, a, changes, { number: "0001", direction: "forward" }), dialect).length > 0
   );
 }
 
@@ -145,5 +143,5 @@ function described(error: unknown, script: string): Error {
 
 /** What the database holds, but for what is Emberset's own. */
 async function held(database: Database) {
-  return inOrder(withoutOwn(await database.readCatalog()).schema);
+  return inOrder(withoutInternal(await database.readCatalog()).schema);
 }

@@ -5,9 +5,9 @@ import { diff } from "../../src/core/change/diff.js";
 import * as mariadb from "../../src/core/dialect/mariadb/expressions.js";
 import * as postgres from "../../src/core/dialect/postgres/expressions.js";
 import * as sqlite from "../../src/core/dialect/sqlite/expressions.js";
-import { renderFor } from "../../src/core/dialect/plan.js";
-import { buildSchema } from "../../src/core/model/build-schema.js";
-import { describeEntities } from "../../src/core/model/entities.js";
+import { blocksFor } from "../../src/core/plan/plan.js";
+import { buildSchema } from "../../src/core/model/read/build-schema.js";
+import { describeEntities } from "../../src/core/model/read/entities.js";
 import { EMPTY_SCHEMA } from "../../src/core/schema/types.js";
 import { kind, Stored } from "../../src/modelling/index.js";
 import { embeddedEngine } from "../engines/embedded.js";
@@ -173,7 +173,7 @@ describe.each(Object.entries(engines))("on %s", (name, [engine, { literal }]) =>
     const unheld = new Set(findings.filter(({ code }) => code === "A300").map(({ property }) => property));
     const expected = CASES.flatMap(({ notOn }, at) => (notOn?.includes(name) ? [`f${at}`] : []));
     expect([...unheld]).toEqual(expected);
-    for (const block of renderFor(dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema)))
+    for (const block of blocksFor(dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema)))
       for (const statement of block.statements) await run(statement);
     if (name === "MariaDB") await run("SET time_zone = '+00:00'");
     const write = (value: unknown) => {

@@ -2,10 +2,10 @@ import { IsInt, IsOptional, IsString, MaxLength, Min } from "class-validator";
 import { afterAll, describe, expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
 import type { Dialect } from "../../src/core/dialect/dialect.js";
-import { renderFor } from "../../src/core/dialect/plan.js";
+import { blocksFor } from "../../src/core/plan/plan.js";
 import { withoutForeignKeys } from "../../src/core/dialect/without-foreign-keys.js";
-import { buildSchema } from "../../src/core/model/build-schema.js";
-import { describeEntities } from "../../src/core/model/entities.js";
+import { buildSchema } from "../../src/core/model/read/build-schema.js";
+import { describeEntities } from "../../src/core/model/read/entities.js";
 import { EMPTY_SCHEMA } from "../../src/core/schema/types.js";
 import { Inline, Key, RefersTo, RefersToAny, Stored } from "../../src/modelling/index.js";
 import { embeddedEngine } from "../engines/embedded.js";
@@ -102,7 +102,7 @@ describe.each(Object.entries(engines))("on %s", (name, engine) => {
     const { schema, findings } = schemaFor(dialect);
     expect(findings.filter(({ severity }) => severity === "error")).toEqual([]);
     if (name === "SQLite") await run("PRAGMA foreign_keys = ON");
-    for (const { statements } of renderFor(dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema)))
+    for (const { statements } of blocksFor(dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema)))
       for (const statement of statements) await run(statement);
     for (const [statement, taken] of STATEMENTS) {
       const verdict = await run(statement).then(
@@ -120,8 +120,8 @@ describe.each(Object.entries(engines))("on %s", (name, engine) => {
     const { schema } = schemaFor(dialect);
     const bare = withoutForeignKeys(dialect);
     expect(withoutForeignKeys(dialect)).toBe(bare);
-    const [held, free] = [dialect.settle(schema), bare.settle(schema)];
-    expect(bare.settle(free)).toEqual(free);
+    const [held, free] = [dialect.types.settle(schema), bare.types.settle(schema)];
+    expect(bare.types.settle(free)).toEqual(free);
     for (const [at, table] of free.tables.entries()) {
       expect(table.foreignKeys).toEqual([]);
       expect(table.columns).toEqual(held.tables[at]!.columns);
@@ -137,15 +137,15 @@ describe.each(Object.entries(engines))("on %s", (name, engine) => {
         () => true,
         (error: unknown) => !/syntax|near/i.test(String(error)),
       );
-    expect(dialect.reserved.size).toBeGreaterThan(50);
-    for (const word of [...dialect.reserved, "title", "note", "stage", "kiln"]) {
+    expect(dialect.names.reserved.size).toBeGreaterThan(50);
+    for (const word of [...dialect.names.reserved, "title", "note", "stage", "kiln"]) {
       const verdicts: boolean[] = [];
       for (const sql of bare(word)) {
         verdicts.push(await isTaken(sql));
         for (const table of ["zz", word])
-          await run(`DROP TABLE IF EXISTS ${dialect.quote(table)}`).catch(() => undefined);
+          await run(`DROP TABLE IF EXISTS ${dialect.names.quote(table)}`).catch(() => undefined);
       }
-      expect([word, verdicts.every(Boolean)]).toEqual([word, !dialect.reserved.has(word)]);
+      expect([word, verdicts.every(Boolean)]).toEqual([word, !dialect.names.reserved.has(word)]);
     }
   });
 });

@@ -2,7 +2,7 @@ import type { CommandModule } from "yargs";
 import type { AdoptDriftResult } from "../../tasks/adopt-drift.js";
 import type { AdoptResult, Proof } from "../../tasks/adopt.js";
 import { count } from "../layout.js";
-import { showPlace } from "../problem-text.js";
+import { showPlace } from "../words/problem-text.js";
 import type { Colours, GlobalArgs, Session } from "../session.js";
 import { changesText } from "./compare.js";
 
@@ -48,12 +48,12 @@ export function adoptCommand(session: Session): CommandModule<object, Args> {
         return session.result(result, () => driftText(result, session));
       }
       const result = await adopt(options);
-      return session.result(result, () => text(result, session));
+      return session.result(result, () => render(result, session));
     },
   };
 }
 
-function text(
+function render(
   { target, place, tables, written, migration, leftAlone, proof }: AdoptResult,
   session: Session,
 ): string {

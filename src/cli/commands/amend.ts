@@ -25,12 +25,12 @@ export function amendCommand(session: Session): CommandModule<object, Args> {
       const { amend } = await import("../../tasks/amend.js");
       const options = { ...session.taskOptions(args), ...session.progress(), target: args.target };
       const result = await amend({ ...options, mayLose: session.mayLose(args) });
-      session.result(result, () => text(result, session));
+      session.result(result, () => render(result, session));
     },
   };
 }
 
-function text({ target, migration, changes, ran }: AmendResult, session: Session): string {
+function render({ target, migration, changes, ran }: AmendResult, session: Session): string {
   const { colours } = session;
   if (changes.length === 0) return `Nothing to amend: ${migration.name} does what the models say.`;
   return [

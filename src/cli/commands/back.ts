@@ -56,12 +56,12 @@ export function backCommand(session: Session): CommandModule<object, Args> {
       };
       const { back } = await import("../../tasks/back.js");
       const result = await back(options);
-      session.result(result, () => text(result, session));
+      session.result(result, () => render(result, session));
     },
   };
 }
 
-function text(result: BackResult, session: Session): string {
+function render(result: BackResult, session: Session): string {
   const { target, ran, scripts, editedBack } = result;
   if (scripts) return scriptsText(scripts);
   if (ran.length === 0) return `Nothing to undo: ${target} is there already.`;

@@ -1,8 +1,9 @@
 import type { CommandModule } from "yargs";
-import type { Finding } from "../../core/model/findings.js";
+import type { Finding } from "../../core/model/read/findings.js";
 import type { CheckResult } from "../../tasks/check.js";
 import { count } from "../layout.js";
-import { showPath } from "../problem-text.js";
+import { remedyFor } from "../words/findings.js";
+import { showPath } from "../words/problem-text.js";
 import type { GlobalArgs, Session } from "../session.js";
 
 interface Args extends GlobalArgs {
@@ -20,14 +21,17 @@ export function checkCommand(session: Session): CommandModule<object, Args> {
     handler: async args => {
       const { check } = await import("../../tasks/check.js");
       const result = await check(session.taskOptions(args));
-      session.result(result, () => text(result, session));
+      session.result(result, () => render(result, session));
       if (result.errors > 0) session.exitStatus = 2;
       else if (args.strict && result.advice > 0) session.exitStatus = 1;
     },
   };
 }
 
-function text({ findings, errors, advice, entities, tables, files }: CheckResult, session: Session): string {
+function render(
+  { findings, errors, advice, entities, tables, files }: CheckResult,
+  session: Session,
+): string {
   const { colours } = session;
   const read = `${count(entities, "entity", "entities")} in ${count(files, "file")}, ${count(tables, "table")}`;
   const verdict =
@@ -35,15 +39,13 @@ function text({ findings, errors, advice, entities, tables, files }: CheckResult
       ? `${colours.green("✓")} ${read}: nothing to report`
       : `${read}: ${count(errors, "error")}, ${count(advice, "piece", "pieces")} of advice`;
   const next = errors === 0 ? ["", colours.gray("Next: emberset compare")] : [];
-  return [...findings.map(finding => `${findingText(finding, session)}\n`), verdict, ...next].join("\n");
+  return [...findings.map(finding => `${renderFinding(finding, session)}\n`), verdict, ...next].join("\n");
 }
 
-function findingText(
-  { code, severity, entity, property, what, remedy, file, line }: Finding,
-  { colours }: Session,
-): string {
+function renderFinding(finding: Finding, { colours }: Session): string {
+  const { code, severity, entity, property, what, file, line } = finding;
   const mark = severity === "error" ? colours.red(code) : colours.yellow(code);
   const place = file === undefined ? "" : `${showPath(file)}:${line ?? 1}  `;
   const subject = property === undefined ? entity : `${entity}.${property}`;
-  return `${place}${mark}  ${colours.bold(subject)}\n  ${what}\n  ${colours.gray("remedy")}  ${remedy}`;
+  return `${place}${mark}  ${colours.bold(subject)}\n  ${what}\n  ${colours.gray("remedy")}  ${remedyFor(finding)}`;
 }

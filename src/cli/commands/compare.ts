@@ -1,7 +1,7 @@
 import type { CommandModule } from "yargs";
-import type { Probe } from "../../core/dialect/probes.js";
+import type { Probe } from "../../core/plan/probes.js";
 import { RISK_LEVELS, type RiskLevel } from "../../core/change/risk.js";
-import { sayCount } from "../../core/dialect/probes.js";
+import { sayCount } from "../../core/plan/probes.js";
 import type { ComparedChange, CompareResult } from "../../tasks/compare.js";
 import { columns, count } from "../layout.js";
 import type { Colours, GlobalArgs, Session } from "../session.js";
@@ -38,13 +38,13 @@ export function compareCommand(session: Session): CommandModule<object, Args> {
       const { from, to, target } = args;
       const { compare } = await import("../../tasks/compare.js");
       const result = await compare({ ...session.taskOptions(args), from, to, target });
-      session.result(result, () => text(result, session));
+      session.result(result, () => render(result, session));
       if (args.strict && result.changes.length > 0) session.exitStatus = 1;
     },
   };
 }
 
-function text({ from, to, changes, counts, rows }: CompareResult, { colours }: Session): string {
+function render({ from, to, changes, counts, rows }: CompareResult, { colours }: Session): string {
   if (changes.length === 0) return `${colours.green("✓")} ${from} → ${to}: no difference`;
   const found = (rows?.found ?? []).map(
     ({ question, count: number, meaning }) =>

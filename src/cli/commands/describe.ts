@@ -1,7 +1,7 @@
 import type { CommandModule } from "yargs";
 import type { DescribedTable, DescribeResult, NamedText } from "../../tasks/describe.js";
 import { columns, count } from "../layout.js";
-import { showPlace } from "../problem-text.js";
+import { showPlace } from "../words/problem-text.js";
 import type { Colours, GlobalArgs, Session } from "../session.js";
 
 interface Args extends GlobalArgs {
@@ -26,12 +26,12 @@ export function describeCommand(session: Session): CommandModule<object, Args> {
       const { table, target } = args;
       const { describe } = await import("../../tasks/describe.js");
       const result = await describe({ ...session.taskOptions(args), table, target });
-      session.result(result, () => text(result, session));
+      session.result(result, () => render(result, session));
     },
   };
 }
 
-function text({ target, dialect, place, tables, leftAlone }: DescribeResult, { colours }: Session): string {
+function render({ target, dialect, place, tables, leftAlone }: DescribeResult, { colours }: Session): string {
   const rows = tables.reduce((sum, table) => sum + table.rows, 0);
   const head = `${colours.bold(target)} · ${dialect} · ${showPlace(place)} · ${count(tables.length, "table")}, ${count(rows, "row")}`;
   const others = leftAlone.map(

@@ -1,6 +1,7 @@
 import type { CommandModule } from "yargs";
 import type { DraftResult } from "../../tasks/draft.js";
 import { sayFinding } from "../../tasks/say-finding.js";
+import { remedyFor } from "../words/findings.js";
 import { count } from "../layout.js";
 import type { GlobalArgs, Session } from "../session.js";
 import { changesText } from "./compare.js";
@@ -56,14 +57,16 @@ export function draftCommand(session: Session): CommandModule<object, Args> {
         blank,
         lose,
       });
-      session.result(result, () => text(result, session));
+      session.result(result, () => render(result, session));
     },
   };
 }
 
-function text({ migration, written, changes, advice }: DraftResult, { colours }: Session): string {
+function render({ migration, written, changes, advice }: DraftResult, { colours }: Session): string {
   const remarks =
-    advice.length > 0 ? [...advice.map(finding => colours.yellow(sayFinding(finding))), ""] : [];
+    advice.length > 0
+      ? [...advice.map(finding => colours.yellow(sayFinding({ ...finding, remedy: remedyFor(finding) }))), ""]
+      : [];
   if (!migration)
     return [...remarks, "Nothing to draft: the history has all that the models say."].join("\n");
   if (changes.length === 0)

@@ -37,11 +37,11 @@ export function exportCommand(session: Session): CommandModule<object, Args> {
       const { exportSchema } = await import("../../tasks/export.js");
       const { as, from, target, out } = args;
       const result = await exportSchema({ ...session.taskOptions(args), as, from, target, out });
-      session.result(result, () => text(result));
+      session.result(result, () => render(result));
     },
   };
 }
 
-function text({ written, tables, dialect, text: source }: ExportResult): string {
+function render({ written, tables, dialect, text: source }: ExportResult): string {
   return written === undefined ? source : `${written}: the rows of ${count(tables, "table")} on ${dialect}`;
 }

@@ -48,12 +48,12 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
       };
       const { forward } = await import("../../tasks/forward.js");
       const result = await forward(options);
-      session.result(result, () => text(result, session));
+      session.result(result, () => render(result, session));
     },
   };
 }
 
-function text(result: ForwardResult, session: Session): string {
+function render(result: ForwardResult, session: Session): string {
   const { colours } = session;
   const { target, ran, left, scripts } = result;
   if (scripts) return scripts.length > 0 ? scriptsText(scripts) : `-- nothing is pending on ${target}`;

@@ -1,7 +1,7 @@
 import type { CommandModule } from "yargs";
 import { DIALECT_NAMES, type DialectName } from "../../core/dialect/registry.js";
 import type { InitResult } from "../../tasks/init.js";
-import { showPath } from "../problem-text.js";
+import { showPath } from "../words/problem-text.js";
 import type { Session } from "../session.js";
 
 interface Args {
@@ -32,12 +32,12 @@ export function initCommand(session: Session): CommandModule<object, Args> {
     handler: async ({ folder, file, dialect, url }) => {
       const { init } = await import("../../tasks/init.js");
       const result = init({ folder, file, dialect, url });
-      session.result(result, () => text(result, session));
+      session.result(result, () => render(result, session));
     },
   };
 }
 
-function text({ folder, written }: InitResult, { colours }: Session): string {
+function render({ folder, written }: InitResult, { colours }: Session): string {
   const place = showPath(folder);
   return [
     `Written in ${place}:`,

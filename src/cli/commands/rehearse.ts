@@ -61,13 +61,13 @@ export function rehearseCommand(session: Session): CommandModule<object, Args> {
       const { target, rows, fromTarget, sample, record } = args;
       const options = { target, rows, fromTarget, sample, record };
       const result = await rehearse({ ...session.taskOptions(args), ...options });
-      session.result(result, () => text(result, session));
+      session.result(result, () => render(result, session));
       if (!result.proven) session.exitStatus = 3;
     },
   };
 }
 
-function text(
+function render(
   { where, dialect, migrations, sample, recorded, builtWhole, proven }: RehearseResult,
   { colours }: Session,
 ): string {

@@ -1,5 +1,5 @@
 import type { Argv } from "yargs";
-import type { Direction } from "../../core/direction.js";
+import type { Direction } from "../../core/change/direction.js";
 import type { RanMigration, RunResult } from "../../tasks/run-migrations.js";
 import type { Session } from "../session.js";
 

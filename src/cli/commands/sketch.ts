@@ -35,12 +35,12 @@ export function sketchCommand(session: Session): CommandModule<object, Args> {
       const { sketch } = await import("../../tasks/sketch.js");
       const { entity, phrase: phrases, outline } = args;
       const result = await sketch({ ...session.taskOptions(args), entity, phrases, outline });
-      session.result(result, () => text(result, session));
+      session.result(result, () => render(result, session));
     },
   };
 }
 
-function text({ entities, written }: SketchResult, { colours }: Session): string {
+function render({ entities, written }: SketchResult, { colours }: Session): string {
   const blocks = entities.map(({ entity, file, isNew, added, kept, remarks }) =>
     [
       `${colours.bold(entity)} · ${file}${isNew ? "" : ", which was there"}`,

@@ -1,7 +1,7 @@
 import type { CommandModule } from "yargs";
 import type { StatusResult, TargetStatus } from "../../tasks/status.js";
 import { columns, count } from "../layout.js";
-import { showPlace } from "../problem-text.js";
+import { showPlace } from "../words/problem-text.js";
 import type { Colours, GlobalArgs, Session } from "../session.js";
 
 interface Args extends GlobalArgs {
@@ -24,7 +24,7 @@ export function statusCommand(session: Session): CommandModule<object, Args> {
     handler: async args => {
       const { status } = await import("../../tasks/status.js");
       const result = await status({ ...session.taskOptions(args), target: args.target });
-      session.result(result, () => text(result, session));
+      session.result(result, () => render(result, session));
       if (args.strict && result.targets.some(isUnsettled)) session.exitStatus = 1;
     },
   };
@@ -34,7 +34,7 @@ function isUnsettled({ migrations, drift, problem }: TargetStatus): boolean {
   return problem !== undefined || migrations.some(({ state }) => state !== "run") || (drift?.length ?? 0) > 0;
 }
 
-function text({ targets }: StatusResult, { colours }: Session): string {
+function render({ targets }: StatusResult, { colours }: Session): string {
   return targets.map(target => targetText(target, colours)).join("\n\n");
 }
 

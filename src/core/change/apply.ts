@@ -65,131 +65,160 @@ function stepDefinition(definitions: Map<string, Definition>, change: Definition
   }
 }
 
-function step(tables: Map<string, Table>, change: Exclude<Change, DefinitionChange>): void {
-  const misfit = (reason: string): never => {
-    throw new MisfitChange(change, reason);
-  };
-  const get = (address: string): Table => tables.get(address) ?? misfit(`there is no table ${address}`);
-  const free = (address: string): void =>
-    void (tables.has(address) && misfit(`a table ${address} is there already`));
+/** The tables while changes are made to them, by address; what does not fit is told with the change. */
+class Tables {
+  constructor(
+    private readonly tables: Map<string, Table>,
+    private readonly change: Change,
+  ) {}
 
-  switch (change.kind) {
-    case "add table":
-      free(addressOf(change.table));
-      tables.set(addressOf(change.table), change.table);
-      return;
-    case "drop table":
-      get(addressOf(change.table));
-      tables.delete(addressOf(change.table));
-      return;
-    case "rename table":
-      get(change.from);
-      free(change.to);
-      renameAll(tables, { table: is(change.from, change.to), column: (_, column) => column }, [change.from]);
-      return;
-    case "rename column": {
-      const { columns } = get(change.table);
-      if (!columns.some(({ name }) => name === change.from)) misfit(`there is no column ${change.from}`);
-      if (columns.some(({ name }) => name === change.to)) misfit(`a column ${change.to} is there already`);
-      const rename = is(change.from, change.to);
-      const names: NameMap = {
-        table: address => address,
-        column: (table, column) => (table === change.table ? rename(column) : column),
-      };
-      renameAll(tables, names, [change.table]);
-      return;
-    }
-    case "alter table": {
-      const table = get(change.table);
-      if (!equal(factsOf(table), change.before)) misfit("the table is not as the change says it was");
-      const { note: _, options: __, ...rest } = table;
-      tables.set(change.table, { ...rest, ...change.after });
-      return;
-    }
-    case "add column": {
-      const table = get(change.table);
-      if (table.columns.some(({ name }) => name === change.column.name))
-        misfit("the column is there already");
-      const columns = table.columns.toSpliced(change.at ?? table.columns.length, 0, change.column);
-      tables.set(change.table, { ...table, columns });
-      return;
-    }
-    case "drop column": {
-      const table = get(change.table);
-      const columns = table.columns.filter(({ name }) => name !== change.column.name);
-      if (columns.length === table.columns.length) misfit("there is no such column");
-      tables.set(change.table, { ...table, columns });
-      return;
-    }
-    case "alter column": {
-      const table = get(change.table);
-      const at = table.columns.findIndex(({ name }) => name === change.before.name);
-      if (at < 0) misfit("there is no such column");
-      if (!equal(table.columns[at], change.before)) misfit("the column is not as the change says it was");
-      tables.set(change.table, { ...table, columns: table.columns.with(at, change.after) });
-      return;
-    }
-    case "add part": {
-      const table = get(change.table);
-      const parts = partsOf(table, change.what);
-      const clash =
-        change.what === "key" ? parts.length > 0 : parts.some(part => sameName(part, change.value));
-      if (clash) misfit("it is there already");
-      tables.set(change.table, withParts(table, change.what as PartKind, [...parts, change.value] as never));
-      return;
-    }
-    case "drop part": {
-      const table = get(change.table);
-      const parts = partsOf(table, change.what);
-      const at = parts.findIndex(part => equal(part, change.value));
-      if (at < 0) misfit("it is not there as the change says");
-      const left = parts.toSpliced(at, 1);
-      tables.set(change.table, withParts(table, change.what as PartKind, left as never));
-      return;
-    }
-    case "alter part": {
-      const table = get(change.table);
-      const parts = partsOf(table, change.what);
-      if (!parts.some(part => equal(part, change.before)))
-        misfit("it is not there as the change says it was");
-      const altered = parts.map(part => (equal(part, change.before) ? change.after : part));
-      tables.set(change.table, withParts(table, change.what as PartKind, altered as never));
-      return;
-    }
-    case "rename part": {
-      const table = get(change.table);
-      const parts = partsOf(table, change.what);
-      if (!parts.some(({ name }) => name === change.from))
-        misfit(`there is no ${change.what} ${change.from}`);
-      const renamed = parts.map(part => (part.name === change.from ? { ...part, name: change.to } : part));
-      tables.set(change.table, withParts(table, change.what as PartKind, renamed as never));
-      return;
-    }
-    default:
-      change satisfies never;
+  misfit(reason: string): never {
+    throw new MisfitChange(this.change, reason);
   }
+
+  get(address: string): Table {
+    return this.tables.get(address) ?? this.misfit(`there is no table ${address}`);
+  }
+
+  isFree(address: string): void {
+    if (this.tables.has(address)) this.misfit(`a table ${address} is there already`);
+  }
+
+  put(address: string, table: Table): void {
+    this.tables.set(address, table);
+  }
+
+  remove(address: string): void {
+    this.get(address);
+    this.tables.delete(address);
+  }
+
+  /** Replaces names in a table and in all that refer to it, keeping the order of tables. */
+  rename(touched: string, names: NameMap): void {
+    const before = [...this.tables];
+    this.tables.clear();
+    for (const [address, table] of before) {
+      const concerned =
+        address === touched || table.foreignKeys.some(({ references }) => references.table === touched);
+      const after = concerned ? renameInTable(table, names) : table;
+      this.tables.set(addressOf(after), after);
+    }
+  }
+}
+
+type TableChange = Exclude<Change, DefinitionChange>;
+
+function step(tables: Map<string, Table>, change: TableChange): void {
+  // One function for each kind; the table of them holds each to its own.
+  (STEPS[change.kind] as Step<TableChange>)(new Tables(tables, change), change);
+}
+
+type Step<C> = (tables: Tables, change: C) => void;
+
+const STEPS: { readonly [Kind in TableChange["kind"]]: Step<Extract<TableChange, { kind: Kind }>> } = {
+  "add table": (tables, { table }) => {
+    tables.isFree(addressOf(table));
+    tables.put(addressOf(table), table);
+  },
+  "drop table": (tables, { table }) => tables.remove(addressOf(table)),
+  "rename table": (tables, { from, to }) => {
+    tables.get(from);
+    tables.isFree(to);
+    tables.rename(from, { table: renaming(from, to), column: (_, column) => column });
+  },
+  "rename column": (tables, { table: address, from, to }) => {
+    const { columns } = tables.get(address);
+    if (!columns.some(({ name }) => name === from)) tables.misfit(`there is no column ${from}`);
+    if (columns.some(({ name }) => name === to)) tables.misfit(`a column ${to} is there already`);
+    const rename = renaming(from, to);
+    tables.rename(address, {
+      table: each => each,
+      column: (table, column) => (table === address ? rename(column) : column),
+    });
+  },
+  "alter table": (tables, { table: address, before, after }) => {
+    const table = tables.get(address);
+    if (!equal(factsOf(table), before)) tables.misfit("the table is not as the change says it was");
+    const { note: _, options: __, ...rest } = table;
+    tables.put(address, { ...rest, ...after });
+  },
+  "add column": (tables, { table: address, column, at }) => {
+    const table = tables.get(address);
+    if (table.columns.some(({ name }) => name === column.name)) tables.misfit("the column is there already");
+    const columns = table.columns.toSpliced(at ?? table.columns.length, 0, column);
+    tables.put(address, { ...table, columns });
+  },
+  "drop column": (tables, { table: address, column }) => {
+    const table = tables.get(address);
+    const columns = table.columns.filter(({ name }) => name !== column.name);
+    if (columns.length === table.columns.length) tables.misfit("there is no such column");
+    tables.put(address, { ...table, columns });
+  },
+  "alter column": (tables, { table: address, before, after }) => {
+    const table = tables.get(address);
+    const at = table.columns.findIndex(({ name }) => name === before.name);
+    if (at < 0) tables.misfit("there is no such column");
+    if (!equal(table.columns[at], before)) tables.misfit("the column is not as the change says it was");
+    tables.put(address, { ...table, columns: table.columns.with(at, after) });
+  },
+  "add part": (tables, { table: address, what, value }) => {
+    const table = tables.get(address);
+    const parts: readonly Named[] = partsOf(table, what);
+    const clash = what === "key" ? parts.length > 0 : parts.some(part => sameName(part, value));
+    if (clash) tables.misfit("it is there already");
+    tables.put(address, withAnyParts(table, what, [...parts, value]));
+  },
+  "drop part": (tables, { table: address, what, value }) => {
+    const table = tables.get(address);
+    const parts = partsOf(table, what);
+    const at = parts.findIndex(part => equal(part, value));
+    if (at < 0) tables.misfit("it is not there as the change says");
+    tables.put(address, withAnyParts(table, what, parts.toSpliced(at, 1)));
+  },
+  "alter part": (tables, { table: address, what, before, after }) => {
+    const table = tables.get(address);
+    const parts = partsOf(table, what);
+    if (!parts.some(part => equal(part, before))) tables.misfit("it is not there as the change says it was");
+    tables.put(
+      address,
+      withAnyParts(
+        table,
+        what,
+        parts.map(part => (equal(part, before) ? after : part)),
+      ),
+    );
+  },
+  "rename part": (tables, { table: address, what, from, to }) => {
+    const table = tables.get(address);
+    const parts: readonly Named[] = partsOf(table, what);
+    if (!parts.some(({ name }) => name === from)) tables.misfit(`there is no ${what} ${from}`);
+    tables.put(
+      address,
+      withAnyParts(
+        table,
+        what,
+        parts.map(part => (part.name === from ? { ...part, name: to } : part)),
+      ),
+    );
+  },
+};
+
+interface Named {
+  readonly name: string;
+}
+
+/** Parts that came out of the table's own, or out of a change of that kind. */
+function withAnyParts(table: Table, kind: PartKind, parts: readonly Named[]): Table {
+  return withParts(table, kind, parts as never);
 }
 
 /** Parts without a name (an engine allows them) never clash. */
-function sameName(a: { readonly name: string }, b: { readonly name: string }): boolean {
+function sameName(a: Named, b: Named): boolean {
   return a.name !== "" && a.name === b.name;
 }
 
-function is(from: string, to: string): (name: string) => string {
+function renaming(from: string, to: string): (name: string) => string {
   return name => (name === from ? to : name);
-}
-
-/** Replaces names in the tables given and in all that refer to them, keeping the order of tables. */
-function renameAll(tables: Map<string, Table>, names: NameMap, touched: readonly string[]): void {
-  const before = [...tables];
-  tables.clear();
-  for (const [address, table] of before) {
-    const concerned =
-      touched.includes(address) ||
-      table.foreignKeys.some(({ references }) => touched.includes(references.table));
-    const after = concerned ? renameInTable(table, names) : table;
-    tables.set(addressOf(after), after);
-  }
 }
 
 /** The facts of a table that `alter table` is about. */

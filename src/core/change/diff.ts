@@ -14,7 +14,7 @@ import {
   type Table,
 } from "../schema/types.js";
 import { factsOf } from "./apply.js";
-import { columnsOfPart } from "./columns-used.js";
+import { columnsOfPart } from "../schema/lookups.js";
 import { order } from "./order.js";
 import { renameInColumn, renameInPart, renameSteps, spareAddress, type NameMap } from "./rename.js";
 import type { AlterColumn, Change } from "./types.js";
@@ -30,7 +30,7 @@ export interface DiffHints {
   /** How values are made into those of another type, by fillKey. */
   readonly conversions?: ReadonlyMap<string, Conversion>;
   /** Keep the place of columns that arrive before others. @default false: they come last */
-  readonly places?: boolean;
+  readonly positions?: boolean;
 }
 
 export type Conversion = Pick<AlterColumn, "convert" | "convertBack">;
@@ -143,7 +143,7 @@ function diffTable({ address, was, now, names, columnNames, survives, stayed, hi
     const old = kept.get(column.name);
     if (!old) {
       const last = now.columns.slice(at).every(({ name }) => !kept.has(name));
-      const place = hints.places && !last ? { at } : {};
+      const place = hints.positions && !last ? { at } : {};
       changes.push(withFill({ kind: "add column", table, column, ...place }, table, hints));
       return;
     }
@@ -153,13 +153,13 @@ function diffTable({ address, was, now, names, columnNames, survives, stayed, hi
     }
   });
   for (const kind of PART_KINDS) {
-    const lasting = (part: Parts[PartKind]) =>
+    const remains = (part: Parts[PartKind]) =>
       columnsOfPart(kind, part).every(stays) &&
       (kind !== "foreign key" || survives((part as ForeignKey).references.table));
-    const settled = (part: Parts[PartKind]) =>
+    const existedBefore = (part: Parts[PartKind]) =>
       columnsOfPart(kind, part).every(column => kept.has(column)) &&
       (kind !== "foreign key" || stayed((part as ForeignKey).references.table));
-    changes.push(...diffParts({ kind, address, table, was, now, names, lasting, settled }));
+    changes.push(...diffParts({ kind, address, table, was, now, names, remains, existedBefore }));
   }
   return changes;
 }
@@ -172,37 +172,62 @@ interface PartPair {
   readonly now: Table;
   readonly names: NameMap | undefined;
   /** Whether all that an old part is about stays. */
-  readonly lasting: (part: Parts[PartKind]) => boolean;
+  readonly remains: (part: Parts[PartKind]) => boolean;
   /** Whether all that a new part is about was there before. */
-  readonly settled: (part: Parts[PartKind]) => boolean;
+  readonly existedBefore: (part: Parts[PartKind]) => boolean;
 }
 
-function diffParts({ kind, address, table, was, now, names, lasting, settled }: PartPair): Change[] {
-  const [old, wanted] = [partsOf(was, kind), partsOf(now, kind)];
-  if (old.length === 0 && wanted.length === 0) return [];
-  const left = new Set<Parts[PartKind]>(wanted);
+/** The parts of one kind: those that say the same are passed over, the rest is matched, and then told. */
+function diffParts(pair: PartPair): Change[] {
+  const { kind, address, table, was, now } = pair;
+  if (partsOf(was, kind).length === 0 && partsOf(now, kind).length === 0) return [];
+  const { matches, arriving } = matchParts(pair);
+  return [
+    ...matches.map(({ part, renamed, twin, heir }): Change => {
+      if (twin) return { kind: "rename part", table, what: kind, from: part.name, to: twin.name };
+      return heir
+        ? ({ kind: "alter part", table, what: kind, before: renamed, after: heir } as Change)
+        : ({ kind: "drop part", table: address, what: kind, value: part } as Change);
+    }),
+    ...arriving.map(part => ({ kind: "add part", table, what: kind, value: part }) as Change),
+  ];
+}
+
+/** An old part that is not there any more as it was. */
+interface PartMatch {
+  readonly part: Parts[PartKind];
+  /** The same with the names things have now. */
+  readonly renamed: Parts[PartKind];
+  /** What says the same under another name. */
+  readonly twin: Parts[PartKind] | undefined;
+  /** What has its name and says something else. */
+  readonly heir: Parts[PartKind] | undefined;
+}
+
+function matchParts({ kind, address, was, now, names, remains, existedBefore }: PartPair): {
+  readonly matches: readonly PartMatch[];
+  readonly arriving: readonly Parts[PartKind][];
+} {
+  const left = new Set<Parts[PartKind]>(partsOf(now, kind));
   const take = (fits: (part: Parts[PartKind]) => boolean) => {
     const found = [...left].find(fits);
     if (found) left.delete(found);
     return found;
   };
-  const dropped: { part: Parts[PartKind]; renamed: Parts[PartKind] }[] = [];
-  for (const part of old) {
-    const renamed = names ? renameInPart(kind, part, address, names) : part;
-    if (!lasting(part) || !take(each => equal(each, renamed))) dropped.push({ part, renamed });
-  }
-  const changes: Change[] = [];
-  for (const { part, renamed } of dropped) {
-    const stays = lasting(part) && part.name !== "";
-    const twin = stays && take(each => each.name !== "" && equal({ ...each, name: part.name }, renamed));
-    const heir = stays && !twin && take(each => each.name === part.name && settled(each));
-    if (twin) changes.push({ kind: "rename part", table, what: kind, from: part.name, to: twin.name });
-    else if (heir)
-      changes.push({ kind: "alter part", table, what: kind, before: renamed, after: heir } as Change);
-    else changes.push({ kind: "drop part", table: address, what: kind, value: part } as Change);
-  }
-  for (const part of left) changes.push({ kind: "add part", table, what: kind, value: part } as Change);
-  return changes;
+  // Whatever stays as it is first: no other may take it for its own.
+  const changed = partsOf(was, kind).flatMap((part: Parts[PartKind]) => {
+    const renamed: Parts[PartKind] = names ? renameInPart(kind, part as never, address, names) : part;
+    return remains(part) && take(each => equal(each, renamed)) ? [] : [{ part, renamed }];
+  });
+  const matches = changed.map(({ part, renamed }) => {
+    const stays = remains(part) && part.name !== "";
+    const twin = stays
+      ? take(each => each.name !== "" && equal({ ...each, name: part.name }, renamed))
+      : undefined;
+    const heir = stays && !twin ? take(each => each.name === part.name && existedBefore(each)) : undefined;
+    return { part, renamed, twin, heir };
+  });
+  return { matches, arriving: [...left] };
 }
 
 function withFill<C extends Change>(change: C, table: string, hints: DiffHints): C {

@@ -1,63 +1,41 @@
 import type { Default, SqlText } from "../schema/types.js";
 import { fillKey, type Conversion, type DiffHints } from "./diff.js";
+import { namesThrough } from "./names.js";
 import { renameInSql } from "./rename.js";
-import type { Change } from "./types.js";
-
-type RenameColumn = Extract<Change, { readonly kind: "rename column" }>;
+import type { AlterColumn, Change } from "./types.js";
 
 /** What a list of changes says beyond the schemas before and after it; always all of it, where DiffHints may lack some. */
-export interface Hints {
-  readonly tables: Map<string, string>;
-  readonly columns: Map<string, Map<string, string>>;
-  readonly fills: Map<string, Default>;
-  readonly conversions: Map<string, Conversion>;
-}
+export type Hints = Required<Omit<DiffHints, "positions">>;
 
 /** What a list of changes says beyond the schemas before and after it: renames, fills, conversions. */
 export function hintsOf(changes: readonly Change[]): Hints {
-  const hints: Hints = { tables: new Map(), columns: new Map(), fills: new Map(), conversions: new Map() };
-  for (const change of changes) {
-    if (change.kind === "rename table") {
-      follow(hints.tables, change.from, change.to);
-      moveTable(hints, change.from, change.to);
-    }
-    if (change.kind === "rename column") {
-      const columns = hints.columns.get(change.table) ?? new Map<string, string>();
-      follow(columns, change.from, change.to);
-      hints.columns.set(change.table, columns);
-      renameInConversions(hints, change);
-      moveKey(hints, fillKey(change.table, change.from), fillKey(change.table, change.to));
-    }
-    if (change.kind === "add column" && change.fill) {
-      hints.fills.set(fillKey(change.table, change.column.name), change.fill);
-    }
-    if (change.kind === "alter column") {
-      const { convert, convertBack, fill } = change;
-      const key = fillKey(change.table, change.after.name);
-      if (fill) hints.fills.set(key, fill);
-      if (convert !== undefined || convertBack !== undefined)
-        hints.conversions.set(key, {
-          ...(convert !== undefined && { convert }),
-          ...(convertBack !== undefined && { convertBack }),
-        });
-    }
-  }
-  return hints;
-}
-
-/** What values are made of is called otherwise from now on. */
-function renameInConversions({ conversions }: Hints, { table, from, to }: RenameColumn): void {
-  const names = {
-    table: (address: string) => address,
-    column: (_: string, name: string) => (name === from ? to : name),
-  };
-  const start = fillKey(table, "");
-  for (const [key, said] of conversions)
-    if (key.startsWith(start))
+  const { tables, columns } = namesThrough(changes);
+  const fills = new Map<string, Default>();
+  const conversions = new Map<string, Conversion>();
+  for (const [at, change] of changes.entries()) {
+    if (change.kind !== "add column" && change.kind !== "alter column") continue;
+    const { table } = change;
+    const { name } = change.kind === "add column" ? change.column : change.after;
+    const said = change.kind === "add column" ? {} : conversionOf(change);
+    if (!change.fill && Object.keys(said).length === 0) continue;
+    // What was said of a thing before it was renamed holds for it under its new name.
+    const rest = namesThrough(changes.slice(at + 1));
+    const key = fillKey(rest.after(table), rest.after(table, name));
+    if (change.fill) fills.set(key, change.fill);
+    if (Object.keys(said).length > 0)
       conversions.set(
         key,
-        mapConversion(said, sql => renameInSql(sql, table, names)),
+        mapConversion(said, sql => renameInSql(sql, table, rest.map)),
       );
+  }
+  return { tables, columns, fills, conversions };
+}
+
+function conversionOf({ convert, convertBack }: AlterColumn): Conversion {
+  return {
+    ...(convert !== undefined && { convert }),
+    ...(convertBack !== undefined && { convertBack }),
+  };
 }
 
 /** The same change made to both directions; undefined: nothing is said of one. */
@@ -70,33 +48,6 @@ export function mapConversion(
     ...(there !== undefined && { convert: there }),
     ...(back !== undefined && { convertBack: back }),
   };
-}
-
-/** What was said of a table's columns before it was renamed holds for it under its new name. */
-function moveTable(hints: Hints, from: string, to: string): void {
-  const { columns, fills, conversions } = hints;
-  const renamed = columns.get(from);
-  columns.delete(from);
-  if (renamed) columns.set(to, renamed);
-  const start = fillKey(from, "");
-  for (const key of [...fills.keys(), ...conversions.keys()])
-    if (key.startsWith(start)) moveKey(hints, key, fillKey(to, key.slice(start.length)));
-}
-
-/** What was said of a column before it was renamed, too. */
-function moveKey({ fills, conversions }: Hints, from: string, to: string): void {
-  for (const said of [fills, conversions] as Map<string, unknown>[]) {
-    const value = said.get(from);
-    if (value === undefined) continue;
-    said.delete(from);
-    said.set(to, value);
-  }
-}
-
-/** `a → between`, then `between → b`, is `a → b`. */
-function follow(renames: Map<string, string>, from: string, to: string): void {
-  const start = [...renames].find(([, now]) => now === from)?.[0] ?? from;
-  renames.set(start, to);
 }
 
 /** Two that are said of the same way; the second is right where they differ. */

@@ -2,6 +2,7 @@ import { equal } from "../schema/canonical.js";
 import { addressOf } from "../schema/address.js";
 import { showDataType } from "../schema/data-type.js";
 import type { Column, Table } from "../schema/types.js";
+import { namesThrough } from "./names.js";
 import type { Change } from "./types.js";
 
 /** Something that goes and something that comes, which may be one and the same under another name. */
@@ -26,15 +27,11 @@ const WORTH_ASKING = 0.55;
  * likest pairs first. Nothing is taken for a rename by this alone.
  */
 export function likelyRenames(changes: readonly Change[]): Likeness[] {
-  const renamed = new Map(
-    changes.flatMap(change => (change.kind === "rename table" ? [[change.from, change.to] as const] : [])),
-  );
+  const names = namesThrough(changes);
   const gone = changes.flatMap(change => (change.kind === "drop table" ? [change.table] : []));
   const come = changes.flatMap(change => (change.kind === "add table" ? [change.table] : []));
   const dropped = changes.flatMap(change =>
-    change.kind === "drop column"
-      ? [{ table: renamed.get(change.table) ?? change.table, column: change.column }]
-      : [],
+    change.kind === "drop column" ? [{ table: names.after(change.table), column: change.column }] : [],
   );
   const added = changes.flatMap(change => (change.kind === "add column" ? [change] : []));
   return best([
@@ -122,5 +119,5 @@ function nameLikeness(a: string, b: string): number {
 
 function pairsIn(name: string): string[] {
   const letters = [...name.toLowerCase()];
-  return letters.slice(1).map((letter, at) => letters[at]! + letter);
+  return letters.slice(1).map((letter, at) => `${letters[at]}${letter}`);
 }

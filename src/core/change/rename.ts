@@ -1,7 +1,7 @@
-import { placeOf } from "../dialect/tokens.js";
+import { placeholderOf } from "../sql/tokens.js";
 import { addressOf, parseAddress } from "../schema/address.js";
 import { withRuleColumns } from "../schema/rules.js";
-import { fillPlaces, mapSqlText } from "../schema/sql-text.js";
+import { fillPlaceholders, mapSqlText } from "../sql/placeholders.js";
 import type {
   Check,
   Column,
@@ -127,7 +127,7 @@ export function renameInSql(sql: SqlText, table: string, names: NameMap): SqlTex
 }
 
 function renameInText(text: string, table: string, names: NameMap): string {
-  return fillPlaces(text, name => placeOf(names.column(table, name)));
+  return fillPlaceholders(text, name => placeholderOf(names.column(table, name)));
 }
 
 /**

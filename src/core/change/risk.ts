@@ -1,8 +1,9 @@
 import type { Check, Column, Definition, PartKind, Parts, Rule } from "../schema/types.js";
 import { equal } from "../schema/canonical.js";
-import { columnsOfPart } from "./columns-used.js";
+import { columnsOfPart } from "../schema/lookups.js";
+import { lossOf, type Loss } from "./loss.js";
 import type { AlterColumn, Change } from "./types.js";
-import { isWidening } from "./widening.js";
+import type { Widens } from "./widening.js";
 
 /**
  * How a change can hurt: not at all; it takes rows or values away and the attic keeps them; it can be refused because
@@ -25,17 +26,36 @@ export const RISK_LEVELS = [
 
 const SAFE: Risk = { level: "safe" };
 
-/** The risk of each of some changes, made together, to a database that has rows; `keep`: they use the attic. */
-export function risks(
-  changes: readonly Change[],
-  { keep = false }: { readonly keep?: boolean } = {},
-): Risk[] {
-  const nulls = columnsOfNulls(changes);
-  return changes.map(change => {
-    const risk = riskOf(change, nulls);
-    return keep && risk.level === "loses data" ? { level: "kept", reason: "the attic keeps them" } : risk;
-  });
+export interface RiskOptions {
+  /** What is taken away goes into the attic. @default false */
+  readonly keep?: boolean;
+  readonly widens: Widens;
 }
+
+/** The risk of each of some changes, made together, to a database that has rows. */
+export function risks(changes: readonly Change[], { keep = false, widens }: RiskOptions): Risk[] {
+  const nulls = columnsOfNulls(changes);
+  return changes.map(change => worse(refusalOf(change, nulls, widens), riskOfLoss(change, keep, widens)));
+}
+
+function worse(a: Risk, b: Risk): Risk {
+  return RISK_LEVELS.indexOf(a.level) >= RISK_LEVELS.indexOf(b.level) ? a : b;
+}
+
+/** What a change takes away, as a risk. */
+function riskOfLoss(change: Change, keep: boolean, widens: Widens): Risk {
+  const loss = lossOf(change, widens);
+  if (!loss) return SAFE;
+  return keep
+    ? { level: "kept", reason: "the attic keeps them" }
+    : { level: "loses data", reason: LOSSES[loss.kind] };
+}
+
+const LOSSES: Readonly<Record<Loss["kind"], string>> = {
+  table: "the table's rows go",
+  column: "the column's values go",
+  values: "other values take the place of old ones",
+};
 
 /** Columns that arrive holding null in every row: no constraint minds them. */
 function columnsOfNulls(changes: readonly Change[]): Set<string> {
@@ -52,9 +72,12 @@ function columnKey(table: string, column: string): string {
   return JSON.stringify([table, column]);
 }
 
-function riskOf(change: Change, nulls: ReadonlySet<string>): Risk {
+/** Whether rows may stand in the way of a change. */
+function refusalOf(change: Change, nulls: ReadonlySet<string>, widens: Widens): Risk {
   switch (change.kind) {
     case "add table":
+    case "drop table":
+    case "drop column":
     case "rename table":
     case "rename column":
     case "rename part":
@@ -65,16 +88,12 @@ function riskOf(change: Change, nulls: ReadonlySet<string>): Risk {
       return SAFE;
     case "alter definition":
       return definitionRisk(change.before, change.after);
-    case "drop table":
-      return { level: "loses data", reason: "the table's rows go" };
-    case "drop column":
-      return change.column.computed ? SAFE : { level: "loses data", reason: "the column's values go" };
     case "add column":
       return change.column.nullable || change.fill || hasOwnValue(change.column)
         ? SAFE
         : { level: "rows may refuse", reason: "rows that exist have no value for it" };
     case "alter column":
-      return alterRisk(change);
+      return alterRisk(change, widens);
     case "add part": {
       const columns = columnsOfPart(change.what, change.value);
       const unminded = columns.some(column => nulls.has(columnKey(change.table, column)));
@@ -107,8 +126,8 @@ function hasOwnValue(column: Column): boolean {
   return Boolean(column.default ?? column.identity ?? column.computed ?? column.stamp);
 }
 
-function alterRisk({ before, after, fill, convert }: AlterColumn): Risk {
-  if (convert === undefined && !equal(before.type, after.type) && !isWidening(before.type, after.type)) {
+function alterRisk({ before, after, fill, convert }: AlterColumn, widens: Widens): Risk {
+  if (convert === undefined && !widens(before.type, after.type)) {
     return { level: "rows may refuse", reason: "values that exist may not fit the new type" };
   }
   if (before.nullable && !after.nullable && !fill) {

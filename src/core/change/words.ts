@@ -12,8 +12,8 @@ import type {
   Rule,
   SqlText,
 } from "../schema/types.js";
-import { fillPlaces } from "../schema/sql-text.js";
-import { columnsOfPart } from "./columns-used.js";
+import { fillPlaceholders } from "../sql/placeholders.js";
+import { columnsOfPart } from "../schema/lookups.js";
 import type { AlterColumn, Change } from "./types.js";
 
 /** A change in a few words: `add column pieces.weight`. */
@@ -167,7 +167,7 @@ export function describeDefault(value: Default): string {
 /** SQL as people read it: places as names, quoted only where a name needs it. */
 export function showSql(sql: SqlText): string {
   const show = (text: string) =>
-    fillPlaces(text, name => (/^[\p{L}_][\p{L}\p{N}_]*$/u.test(name) ? name : `"${name}"`));
+    fillPlaceholders(text, name => (/^[\p{L}_][\p{L}\p{N}_]*$/u.test(name) ? name : `"${name}"`));
   return typeof sql === "string" ? show(sql) : [...new Set(Object.values(sql).map(show))].join(" | ");
 }
 

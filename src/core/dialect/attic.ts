@@ -1,11 +1,9 @@
-import { startNames } from "../change/start-names.js";
-import type { AlterColumn, Change } from "../change/types.js";
-import { isWidening } from "../change/widening.js";
-import { addressOf, parseAddress, tablesByAddress } from "../schema/address.js";
-import { equal } from "../schema/canonical.js";
+import type { Direction } from "../change/direction.js";
+import type { Replacement } from "../change/loss.js";
+import type { AlterColumn } from "../change/types.js";
+import { addressOf, parseAddress } from "../schema/address.js";
 import type { Column, Table } from "../schema/types.js";
-import type { Direction } from "../direction.js";
-import type { Block, Dialect, RenderPlan } from "./dialect.js";
+import type { Block, RenderPlan } from "./dialect.js";
 
 /**
  * The attic: tables beside the others in which a migration keeps what it takes away, under its number. Going back puts
@@ -18,27 +16,41 @@ export interface Attic {
 }
 
 /** What one table of the attic holds. Things are called as they were before the migration, unless said otherwise. */
-export type Kept = KeptTable | KeptValues;
+export type Kept = KeptTable | KeptBesideKey;
 
 /** A table that is dropped, with all its rows. */
 export interface KeptTable {
   readonly kind: "table";
   readonly table: Table;
   /** The address in the attic. */
-  readonly place: string;
+  readonly address: string;
 }
 
 /** Values of a table that stays, each beside the key of its row. */
-export interface KeptValues {
-  /** "columns": of columns that are dropped. "values": of a column that loses some of them to a fill or a conversion. */
-  readonly kind: "columns" | "values";
+export type KeptBesideKey = KeptColumns | KeptValues;
+
+interface BesideKey {
   readonly table: Table;
   /** The address of the table after the migration. */
   readonly now: string;
-  readonly place: string;
+  /** The address in the attic. */
+  readonly address: string;
   /** The columns by which rows are found again; none where the table has no key that stays. */
   readonly key: readonly KeyPart[];
-  readonly columns: readonly KeptColumn[];
+  /** Whose values are kept. */
+  readonly columns: readonly Column[];
+}
+
+/** Columns that are dropped; where no key tells the rows, all others with them. */
+export interface KeptColumns extends BesideKey {
+  readonly kind: "columns";
+}
+
+/** A column in which other values stand afterwards. */
+export interface KeptValues extends BesideKey {
+  readonly kind: "values";
+  readonly change: AlterColumn;
+  readonly by: Replacement;
 }
 
 /** A column of a key, as it is called before and after the migration. */
@@ -49,183 +61,13 @@ export interface KeyPart {
   readonly retyped: boolean;
 }
 
-export interface KeptColumn {
-  readonly column: Column;
-  /** What happens to it; undefined: it is dropped, or kept only so that the row can be told. */
-  readonly change?: AlterColumn;
-}
-
 /** In the attic, what a value was turned into: one that was changed since is left as it is by going back. */
 const BECAME = "emberset_became";
-
-/** What a forward plan takes away, and where it is kept. */
-export function keptBy({ before, after, changes }: RenderPlan, dialect: Dialect, number: string): Kept[] {
-  const start = startNames(changes);
-  const oldTables = tablesByAddress(before);
-  const taken = new Set<string>();
-  const placeOf = (table: Table, column?: string): string => {
-    let [place, turn] = [dialect.attic.place(number, table, column), 1];
-    while (taken.has(place)) place = dialect.attic.place(number, table, `${column ?? ""}${(turn += 1)}`);
-    taken.add(place);
-    return place;
-  };
-  const tables = changes.flatMap((change): Kept[] => {
-    if (change.kind !== "drop table") return [];
-    const table = oldTables.get(addressOf(change.table)) ?? change.table;
-    return [{ kind: "table", table, place: placeOf(table) }];
-  });
-  const touched = touchedTables(changes);
-  const values = after.tables.flatMap((now): Kept[] => {
-    const address = addressOf(now);
-    const from = start.table(address);
-    const table = start.tableArrives(address) ? undefined : oldTables.get(from);
-    if (!table || !(touched.has(address) || touched.has(from))) return [];
-    const names = new Map(
-      now.columns
-        .filter(({ name }) => !start.columnArrives(address, name))
-        .map(({ name }) => [start.column(address, name), name]),
-    );
-    const alterations = changes.filter(change => change.kind === "alter column" && change.table === address);
-    const key = matchingKey(table, now, names, alterations as AlterColumn[]);
-    const gone = table.columns.filter(column => !names.has(column.name) && !column.computed);
-    const rest =
-      key.length > 0 ? [] : table.columns.filter(column => names.has(column.name) && !column.computed);
-    const common = { table, now: address, key };
-    return [
-      ...(gone.length > 0
-        ? [
-            {
-              ...common,
-              kind: "columns",
-              place: placeOf(table),
-              columns: [...gone, ...rest].map(column => ({ column })),
-            } as const,
-          ]
-        : []),
-      ...alterations.filter(isLossy).flatMap((change): Kept[] => {
-        const column = table.columns.find(({ name }) => name === start.column(address, change.after.name));
-        if (!column || key.length === 0) return [];
-        return [
-          { ...common, kind: "values", place: placeOf(table, column.name), columns: [{ column, change }] },
-        ];
-      }),
-    ];
-  });
-  return [...tables, ...values];
-}
-
-/** Whether nothing happens to values but that null is filled. */
-function isFillOnly({ before, after, convert }: AlterColumn): boolean {
-  return convert === undefined && !after.computed && isWidening(before.type, after.type);
-}
-
-/** Tables, by their addresses before and after, that lose columns or values. */
-function touchedTables(changes: readonly Change[]): Set<string> {
-  return new Set(
-    changes.flatMap(change =>
-      change.kind === "drop column" || isLossy(change) ? [(change as { readonly table: string }).table] : [],
-    ),
-  );
-}
-
-/** Whether something else stands afterwards where a value stood. */
-export function isLossy(change: Change): change is AlterColumn {
-  if (change.kind !== "alter column") return false;
-  const { before, after, fill, convert } = change;
-  if (before.computed) return false;
-  return (
-    after.computed !== undefined ||
-    convert !== undefined ||
-    !isWidening(before.type, after.type) ||
-    (fill !== undefined && before.nullable && !after.nullable)
-  );
-}
-
-/**
- * Columns that tell rows apart before and after: a key or a unique constraint of either side, whose columns are there
- * on both and are turned into nothing else; best one that keeps its types.
- */
-function matchingKey(
-  was: Table,
-  now: Table,
-  names: ReadonlyMap<string, string>,
-  alterations: readonly AlterColumn[],
-): readonly KeyPart[] {
-  const oldNames = new Map([...names].map(([old, name]) => [name, old]));
-  const partOf = (name: string): KeyPart | undefined => {
-    const before = was.columns.find(each => each.name === name);
-    const after = now.columns.find(each => each.name === names.get(name));
-    if (!before || !after || before.computed || after.computed) return undefined;
-    if (alterations.some(change => change.after.name === after.name && isLossy(change))) return undefined;
-    const retyped = !equal([before.type, before.collation], [after.type, after.collation]);
-    return { was: before.name, now: after.name, retyped };
-  };
-  const candidates = [
-    ...uniqueLists(was),
-    ...uniqueLists(now).map(list => list.map(name => oldNames.get(name) ?? "")),
-  ].flatMap(list => {
-    const parts = list.map(partOf);
-    return list.length > 0 && parts.every(part => part !== undefined) ? [parts] : [];
-  });
-  return candidates.find(parts => parts.every(({ retyped }) => !retyped)) ?? candidates[0] ?? [];
-}
-
-/** The lists of columns that no two rows of a table share. */
-function uniqueLists({ key, uniques, columns }: Table): (readonly string[])[] {
-  const required = new Set(columns.flatMap(({ name, nullable }) => (nullable ? [] : [name])));
-  return [
-    ...(key ? [key.columns] : []),
-    ...uniques.map(unique => unique.columns).filter(list => list.every(name => required.has(name))),
-  ];
-}
-
-/** The columns that going back gives their old values, of a table by its address before the migration went forward. */
-export function restoredTo({ attic }: RenderPlan, address: string): KeptValues[] {
-  if (attic?.direction !== "back") return [];
-  return attic.kept.filter(
-    (kept): kept is KeptValues =>
-      kept.kind !== "table" && addressOf(kept.table) === address && kept.key.length > 0,
-  );
-}
-
-/**
- * What has the old values of a column that going back gives another type, where values might not be turned into it:
- * those that the attic has need not be.
- */
-export function replacedBy(
-  kept: readonly KeptValues[],
-  { before, after, convert }: AlterColumn,
-): KeptValues | undefined {
-  if (before.identity ?? after.identity ?? after.computed) return undefined;
-  if (convert === undefined && isWidening(before.type, after.type)) return undefined;
-  return kept.find(each => each.kind === "values" && each.columns[0]!.column.name === after.name);
-}
-
-/** The table that going back takes out of the attic again, by its address. */
-export function takenOut({ attic }: RenderPlan, address: string): KeptTable | undefined {
-  if (attic?.direction !== "back") return undefined;
-  return attic.kept.find(
-    (kept): kept is KeptTable => kept.kind === "table" && addressOf(kept.table) === address,
-  );
-}
-
-/** A column before its old values are put into it: nothing is demanded of it, and it counts nothing. */
-export function unfilled({ identity: _, ...column }: Column): Column {
-  return { ...column, nullable: true };
-}
-
-/** Where a table that is dropped goes instead. */
-export function putAway({ attic }: RenderPlan, address: string): KeptTable | undefined {
-  if (attic?.direction !== "forward") return undefined;
-  return attic.kept.find(
-    (kept): kept is KeptTable => kept.kind === "table" && addressOf(kept.table) === address,
-  );
-}
 
 /** What a dialect says of its syntax for the attic. */
 export interface AtticSyntax {
   /** The address in the attic of what a migration, by its number, takes of a table: all, or a column's values. */
-  readonly place: (number: string, table: Table, column?: string) => string;
+  readonly addressFor: (number: string, table: Table, column?: string) => string;
   /** A query for the tables of the attic: name, namespace (null: the usual one) and bytes. */
   readonly tables: string;
   /** An address, quoted. */
@@ -249,19 +91,69 @@ export interface AtticSyntax {
   readonly keepable?: (column: Column) => string;
 }
 
+/** What a plan has in the attic while it is run in a direction. */
+function keptWhile({ attic }: RenderPlan, direction: Direction): readonly Kept[] {
+  return attic?.direction === direction ? attic.kept : [];
+}
+
+function keptTable(plan: RenderPlan, direction: Direction, address: string): KeptTable | undefined {
+  return keptWhile(plan, direction).find(
+    (kept): kept is KeptTable => kept.kind === "table" && addressOf(kept.table) === address,
+  );
+}
+
+/** Where a table that is dropped goes instead, by its address. */
+export function putAway(plan: RenderPlan, address: string): KeptTable | undefined {
+  return keptTable(plan, "forward", address);
+}
+
+/** The table that going back takes out of the attic again, by its address. */
+export function takenOut(plan: RenderPlan, address: string): KeptTable | undefined {
+  return keptTable(plan, "back", address);
+}
+
+/** What going back gives its old values, of a table by its address before the migration went forward. */
+export function restoredTo(plan: RenderPlan, address: string): KeptBesideKey[] {
+  return keptWhile(plan, "back").filter(
+    (kept): kept is KeptBesideKey =>
+      kept.kind !== "table" && addressOf(kept.table) === address && kept.key.length > 0,
+  );
+}
+
+/**
+ * What has the old values of a column that going back gives another type, where values might not be turned into it:
+ * those that the attic has need not be.
+ * @param widens of the dialect's own types
+ */
+export function replacedBy(
+  kept: readonly KeptBesideKey[],
+  { before, after, convert }: AlterColumn,
+  widens: (before: Column, after: Column) => boolean,
+): KeptValues | undefined {
+  if (before.identity ?? after.identity ?? after.computed) return undefined;
+  if (convert === undefined && widens(before, after)) return undefined;
+  return kept.find((each): each is KeptValues => each.kind === "values" && holds(each, after.name));
+}
+
+function holds({ columns }: KeptBesideKey, column: string): boolean {
+  return columns.some(({ name }) => name === column);
+}
+
+/** A column before its old values are put into it: nothing is demanded of it, and it counts nothing. */
+export function unfilled({ identity: _, ...column }: Column): Column {
+  return { ...column, nullable: true };
+}
+
 /** Before anything is taken away: copies of the values that will be. */
-export function keepBlocks({ attic }: RenderPlan, syntax: AtticSyntax): Block[] {
-  if (attic?.direction !== "forward") return [];
+export function keepBlocks(plan: RenderPlan, syntax: AtticSyntax): Block[] {
   const { table, quote, keepable = column => quote(column.name) } = syntax;
-  return attic.kept.flatMap((kept): Block[] => {
+  return keptWhile(plan, "forward").flatMap((kept): Block[] => {
     if (kept.kind === "table") return [];
-    const columns = [
-      ...kept.key.map(({ was }) => quote(was)),
-      ...kept.columns.map(({ column }) => keepable(column)),
-    ];
-    const { name, nullable } = kept.columns[0]!.column;
-    const change = kept.columns[0]!.change;
-    const only = change?.fill && nullable && isFillOnly(change) ? ` WHERE ${quote(name)} IS NULL` : "";
+    const columns = [...kept.key.map(({ was }) => quote(was)), ...kept.columns.map(keepable)];
+    const only =
+      kept.kind === "values" && kept.by === "fill"
+        ? kept.columns.map(({ name }) => ` WHERE ${quote(name)} IS NULL`).join("")
+        : "";
     return [
       {
         title: `keep ${listOf(kept)} in the attic`,
@@ -271,89 +163,83 @@ export function keepBlocks({ attic }: RenderPlan, syntax: AtticSyntax): Block[] 
           ],
         }),
         statements: [
-          `CREATE TABLE ${table(kept.place)} AS SELECT ${columns.join(", ")} FROM ${table(addressOf(kept.table))}${only}`,
+          `CREATE TABLE ${table(kept.address)} AS SELECT ${columns.join(", ")} FROM ${table(addressOf(kept.table))}${only}`,
         ],
       },
     ];
   });
 }
 
+/** Values that are kept beside what they were turned into; what is worked out tells itself. */
+function turnedValues(plan: RenderPlan, direction: Direction): KeptValues[] {
+  return keptWhile(plan, direction).filter(
+    (kept): kept is KeptValues => kept.kind === "values" && !kept.change.after.computed,
+  );
+}
+
 /** When all is done: what values that are kept were turned into. */
-export function becameBlocks({ attic }: RenderPlan, syntax: AtticSyntax): Block[] {
-  if (attic?.direction !== "forward") return [];
+export function becameBlocks(plan: RenderPlan, syntax: AtticSyntax): Block[] {
   const { table, quote, typeOf, updateFrom, moves = () => false } = syntax;
-  return attic.kept.flatMap((kept): Block[] => {
-    const change = kept.kind === "values" ? kept.columns[0]!.change : undefined;
-    if (kept.kind === "table" || !change || change.after.computed) return [];
-    const steady = kept.columns
-      .filter(({ column }) => moves(column))
-      .map(({ column: { name } }) => `${quote(name)} = t.${quote(name)}`);
-    return [
-      {
-        title: `keep what ${kept.now}.${change.after.name} holds from now on`,
-        statements: [
-          `ALTER TABLE ${table(kept.place)} ADD COLUMN ${quote(BECAME)} ${typeOf(change.after)}`,
-          updateFrom({
-            table: table(kept.place),
-            from: table(kept.now),
-            set: [`${quote(BECAME)} = k.${quote(change.after.name)}`, ...steady],
-            where: matchOf(turned(kept.key), quote),
-          }),
-        ],
-      },
-    ];
+  return turnedValues(plan, "forward").map(({ address, now, key, columns, change: { after } }) => {
+    const steady = columns.filter(moves).map(({ name }) => `${quote(name)} = t.${quote(name)}`);
+    return {
+      title: `keep what ${now}.${after.name} holds from now on`,
+      statements: [
+        `ALTER TABLE ${table(address)} ADD COLUMN ${quote(BECAME)} ${typeOf(after)}`,
+        updateFrom({
+          table: table(address),
+          from: table(now),
+          set: [`${quote(BECAME)} = k.${quote(after.name)}`, ...steady],
+          where: matchSql(seenFromAttic(key), quote),
+        }),
+      ],
+    };
   });
 }
 
 /** Before going back: values that somebody has changed since are not put back. */
-export function changedSinceBlocks({ attic }: RenderPlan, syntax: AtticSyntax): Block[] {
-  if (attic?.direction !== "back") return [];
+export function changedSinceBlocks(plan: RenderPlan, syntax: AtticSyntax): Block[] {
   const { table, quote, same, deleteFrom } = syntax;
-  return attic.kept.flatMap((kept): Block[] => {
-    const change = kept.kind === "values" ? kept.columns[0]!.change : undefined;
-    if (kept.kind === "table" || !change || change.after.computed) return [];
-    const unchanged = `${matchOf(kept.key, quote)} AND ${same(`t.${quote(change.after.name)}`, `k.${quote(BECAME)}`)}`;
-    return [
-      {
-        title: `leave values of ${kept.now}.${change.after.name} that were changed since as they are`,
-        statements: [
-          `${deleteFrom(table(kept.place))} WHERE NOT EXISTS (SELECT 1 FROM ${table(kept.now)} AS t WHERE ${unchanged})`,
-        ],
-      },
-    ];
+  return turnedValues(plan, "back").map(({ address, now, key, change: { after } }) => {
+    const unchanged = `${matchSql(key, quote)} AND ${same(`t.${quote(after.name)}`, `k.${quote(BECAME)}`)}`;
+    return {
+      title: `leave values of ${now}.${after.name} that were changed since as they are`,
+      statements: [
+        `${deleteFrom(table(address))} WHERE NOT EXISTS (SELECT 1 FROM ${table(now)} AS t WHERE ${unchanged})`,
+      ],
+    };
   });
 }
 
 /** When all is back: the attic lets go of the copies. */
-export function emptiedBlocks({ attic }: RenderPlan, syntax: Pick<AtticSyntax, "table">): Block[] {
-  if (attic?.direction !== "back") return [];
-  return attic.kept.flatMap((kept): Block[] =>
+export function emptiedBlocks(plan: RenderPlan, syntax: Pick<AtticSyntax, "table">): Block[] {
+  return keptWhile(plan, "back").flatMap((kept): Block[] =>
     kept.kind === "table"
       ? []
       : [
           {
             title: `empty the attic of ${listOf(kept)}`,
-            statements: [`DROP TABLE ${syntax.table(kept.place)}`],
+            statements: [`DROP TABLE ${syntax.table(kept.address)}`],
           },
         ],
   );
 }
 
 /** The statement that gives a table, as it is called when all else is done, its values back. */
-export function restoreText(kept: KeptValues, syntax: AtticSyntax, set: readonly string[]): string {
+export function restoreSql(kept: KeptBesideKey, syntax: AtticSyntax, set: readonly string[]): string {
   const { table, updateFrom } = syntax;
   // All is as it was by then.
   const key = kept.key.map(({ was }) => ({ was, now: was, retyped: false }));
   return updateFrom({
     table: table(addressOf(kept.table)),
-    from: table(kept.place),
+    from: table(kept.address),
     set,
-    where: matchOf(key, syntax.quote),
+    where: matchSql(key, syntax.quote),
   });
 }
 
 /** That a row of a table, called t, is the one a row of the attic, called k, was taken from. */
-export function matchOf(key: readonly KeyPart[], quote: (name: string) => string): string {
+export function matchSql(key: readonly KeyPart[], quote: (name: string) => string): string {
   const asText = (value: string) => `CAST(${value} AS char(255))`;
   return key
     .map(({ was, now, retyped }) => {
@@ -363,23 +249,23 @@ export function matchOf(key: readonly KeyPart[], quote: (name: string) => string
     .join(" AND ");
 }
 
-/** The same seen from the attic. */
-function turned(key: readonly KeyPart[]): KeyPart[] {
+function seenFromAttic(key: readonly KeyPart[]): KeyPart[] {
   return key.map(({ was, now, retyped }) => ({ was: now, now: was, retyped }));
 }
 
 /** `pieces.notes, pieces.weight` */
-function listOf({ table, columns }: KeptValues): string {
-  return columns.map(({ column }) => `${addressOf(table)}.${column.name}`).join(", ");
+function listOf({ table, columns }: KeptBesideKey): string {
+  return columns.map(({ name }) => `${addressOf(table)}.${name}`).join(", ");
 }
 
-/** `shelves`, or `kiln shelves` in a namespace: the words of a place in an attic. */
+/** `shelves`, or `kiln shelves` in a namespace: the words of an address in an attic. */
 export function atticWords(table: Pick<Table, "name" | "namespace">, column?: string): string {
   return [table.namespace, table.name, column].filter(Boolean).join("_");
 }
 
-/** The namespaces of a PostgreSQL attic, each once. */
-export function atticNamespaces({ attic }: RenderPlan, direction: Direction): string[] {
-  if (attic?.direction !== direction) return [];
-  return [...new Set(attic.kept.flatMap(({ place }) => parseAddress(place).namespace ?? []))];
+/** The namespaces that what is kept stands in, each once, while a plan is run in a direction. */
+export function atticNamespaces(plan: RenderPlan, direction: Direction): string[] {
+  return [
+    ...new Set(keptWhile(plan, direction).flatMap(({ address }) => parseAddress(address).namespace ?? [])),
+  ];
 }

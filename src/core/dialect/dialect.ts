@@ -1,69 +1,104 @@
 import type { Change } from "../change/types.js";
+import type { TypeWords } from "../change/widening.js";
+import type { TokenRules } from "../sql/tokens.js";
 import type { Column, DataType, Index, PartKind, Rule, Schema, Table } from "../schema/types.js";
 import type { Attic, AtticSyntax } from "./attic.js";
-import type { TokenRules } from "./tokens.js";
 
-/** One kind of database: everything the rest of the program asks about it. */
+/** One kind of database: everything the rest of the program asks about it, in groups by who asks. */
 export interface Dialect {
   readonly name: string;
   /** As its makers write it. */
   readonly title: string;
+  /** How its SQL is cut into tokens. */
   readonly tokens: TokenRules;
+  readonly names: DialectNames;
+  readonly types: DialectTypes;
+  readonly render: DialectRender;
+  readonly attic: AtticSyntax;
+  readonly catalog: DialectCatalog;
+  readonly rows: DialectRows;
+}
+
+/** What things may be called. */
+export interface DialectNames {
   /** A name as SQL quotes it. */
   readonly quote: (name: string) => string;
-  /** A value as SQL writes it. */
-  readonly literal: (value: string | number | boolean) => string;
-  /** What follows `INSERT INTO t` for a row of which nothing is said. */
-  readonly emptyRow: string;
-  /** Where values are cut or rounded without a word when a column changes its type; absent: never. */
-  readonly cuts?: CutSyntax;
-  /** How rows are copied as they are. */
-  readonly copying: CopySyntax;
-  /** The usual driver, and what it gives for a type in TypeScript where that is not what the type says. */
-  readonly driver: { readonly name: string; readonly types: Partial<Record<DataType["kind"], string>> };
-  /** What comes of texts and bytes of any length in a key, and in a unique constraint, where that is not as elsewhere. */
-  readonly ofAnyLength?: { readonly key: string; readonly unique: string };
-  /** Bytes as SQL writes them, from hexadecimal digits. */
-  readonly bytesLiteral: (digits: string) => string;
+  /** Words that are names only in quotes, in small letters. */
+  readonly reserved: ReadonlySet<string>;
+  /** How long a name may be, in bytes; longer ones are cut. Absent: any length. */
+  readonly limit?: number;
+  /** Why a name cannot be held; undefined when it can. */
+  readonly cannotHold: (name: string) => string | undefined;
+  /** Of which kinds of parts names are told apart across tables, and whether from names of tables too. */
+  readonly shared: { readonly kinds: readonly PartKind[]; readonly tables: boolean };
+}
+
+/** How schemas, types and rules are held. */
+export interface DialectTypes {
   /** The schema as this dialect holds it: native types, defaults and checks as SQL, names within its limit. */
   readonly settle: (schema: Schema) => Schema;
   /** The inverse, as far as portable words say the same: `settle(raise(p)) = p`. */
   readonly raise: (schema: Schema) => Schema;
   /** A schema read from a database as it may have been sent, where the engine is known to spell that so. */
   readonly unspell: (schema: Schema) => Schema;
-  /** Names of what hangs on tables and comes from the schema: a rebuild may take it along without putting it back. */
-  readonly attachments: (schema: Schema) => string[];
+  /** A native type in portable words, as far as they say the same. */
+  readonly words: (text: string) => TypeWords;
+  /** Whether every value of one native type is a value of the other, and comes out of it as it went in. */
+  readonly widens: (before: string, after: string) => boolean;
+  /** Where values are cut or rounded without a word when a column changes its type; absent: never. */
+  readonly cuts?: CutSyntax;
+  /** Whether a type that says how long a text may be holds it to that. */
+  readonly holdsLengths: boolean;
+  /** What comes of texts and bytes of any length in a key, and in a unique constraint, where that is not as elsewhere. */
+  readonly ofAnyLength?: { readonly key: string; readonly unique: string };
+  /** Why this dialect cannot hold a rule; undefined when it can. */
+  readonly cannotHold: (rule: Rule) => string | undefined;
+  /** The same of an index. */
+  readonly cannotHoldIndex: (index: Index) => string | undefined;
+}
+
+/** Scripts. */
+export interface DialectRender {
   /** The statements that carry out changes. */
-  readonly render: (plan: RenderPlan) => Block[];
-  readonly attic: AtticSyntax;
-  /** The queries that read its catalog: always as many, whatever the number of tables. */
-  readonly catalogQueries: readonly string[];
-  /** A query for tables that surely have no rows, name and namespace, where planning to count them takes long. */
-  readonly emptyTables?: string;
-  /** An aggregate: all pairs of two columns as one JSON text. Row by row, a driver may take longer than the database. */
-  readonly jsonPairs: (first: string, second: string) => string;
-  /** What the rows of its catalog say, a list for each query. */
-  readonly readCatalog: (results: readonly (readonly CatalogRow[])[]) => Catalog;
+  readonly blocks: (plan: RenderPlan) => Block[];
   /** What somebody who runs a script by hand must know, a line each. */
   readonly scriptNotes: (blocks: readonly Block[]) => string[];
+  /** Names of what hangs on tables and comes from the schema: a rebuild may take it along without putting it back. */
+  readonly managedObjectNames: (schema: Schema) => string[];
+  /** Whether a script that fails leaves nothing behind. */
+  readonly transactional: boolean;
+}
+
+/** What a database says of itself. */
+export interface DialectCatalog {
+  /** The queries that read it: always as many, whatever the number of tables. */
+  readonly queries: readonly string[];
+  /** What their rows say, a list for each query. */
+  readonly read: (results: readonly (readonly CatalogRow[])[]) => Catalog;
+  /** A query for tables that surely have no rows, name and namespace, where planning to count them takes long. */
+  readonly emptyTables?: string;
   /** Whether the engine gives expressions back in its own spelling rather than as they were sent. */
   readonly respells: boolean;
   /** Whether the order in which a table's constraints were made can be seen. */
   readonly keepsOrder: boolean;
-  /** Whether a script that fails leaves nothing behind. */
-  readonly transactional: boolean;
-  /** Why this dialect cannot hold a rule; undefined when it can. */
-  readonly cannotHold: (rule: Rule) => string | undefined;
-  /** Why this dialect cannot hold a name. */
-  readonly cannotHoldName: (name: string) => string | undefined;
-  /** Of which kinds of parts names are told apart across tables, and whether from names of tables too. */
-  readonly sharedNames: { readonly kinds: readonly PartKind[]; readonly tables: boolean };
-  /** Words that are names only in quotes, in small letters. */
-  readonly reserved: ReadonlySet<string>;
-  /** How long a name may be, in bytes; longer ones are cut. Absent: any length. */
-  readonly nameLimit?: number;
-  /** The same of an index. */
-  readonly cannotHoldIndex: (index: Index) => string | undefined;
+}
+
+/** Values and rows: written, read and copied. */
+export interface DialectRows {
+  /** A value as SQL writes it. */
+  readonly literal: (value: string | number | boolean) => string;
+  /** Bytes as SQL writes them, from hexadecimal digits. */
+  readonly bytesLiteral: (digits: string) => string;
+  /** What follows `INSERT INTO t` for a row of which nothing is said. */
+  readonly emptyRow: string;
+  /** An aggregate: all pairs of two columns as one JSON text. Row by row, a driver may take longer than the database. */
+  readonly jsonPairs: (first: string, second: string) => string;
+  /** A statement that takes all rows out of a table. */
+  readonly emptySql: (table: string) => string;
+  /** How rows are copied as they are. */
+  readonly copying: CopySyntax;
+  /** The usual driver, and what it gives for a type in TypeScript where that is not what the type says. */
+  readonly driver: { readonly name: string; readonly types: Partial<Record<DataType["kind"], string>> };
 }
 
 /** What a dialect says of values that another type cuts. */
@@ -84,7 +119,7 @@ export interface CutSyntax {
 export interface CopySyntax {
   /** A column in a SELECT, so that a literal of what the driver gives is its value again. */
   readonly exactly: (column: Column) => string;
-  /** What stands before VALUES, so that columns that count take the values that are given. */
+  /** What stands before VALUES or SELECT, so that columns that count take the values that are given. */
   readonly overriding: string;
   /** Statements between which references are not checked; absent: they must go, and come back. */
   readonly unchecked?: { readonly start: string; readonly end: string };

@@ -1,4 +1,4 @@
-import { columnsOfPart } from "../change/columns-used.js";
+import { columnsOfPart } from "../schema/lookups.js";
 import { addressOf, tablesByAddress } from "../schema/address.js";
 import { equal, stable } from "../schema/canonical.js";
 import {
@@ -11,7 +11,7 @@ import {
   type Table,
 } from "../schema/types.js";
 import type { Dialect } from "./dialect.js";
-import { respell, type Spellings } from "./spellings.js";
+import { respell, type Spellings } from "../lower/spellings.js";
 
 export interface HeldSchema {
   readonly dialect: Dialect;
@@ -26,12 +26,12 @@ export interface HeldSchema {
  * schema's own words, so that other dialects lose nothing; the rest is raised from the database.
  */
 export function mergeHeld(schema: Schema, { dialect, held, spellings }: HeldSchema): Schema {
-  const settle = (part: Schema) => respell(dialect.settle(part), spellings);
+  const settle = (part: Schema) => respell(dialect.types.settle(part), spellings);
   const settled = tablesByAddress(settle(schema));
   const bySettled = new Map(
     schema.tables.map(table => [addressOf(settle({ tables: [table] }).tables[0]!), table]),
   );
-  const raised = dialect.raise(dialect.unspell(held));
+  const raised = dialect.types.raise(dialect.types.unspell(held));
   const tables = held.tables.map((table, at): Table => {
     const known = bySettled.get(addressOf(table));
     const was = settled.get(addressOf(table));
@@ -42,7 +42,7 @@ export function mergeHeld(schema: Schema, { dialect, held, spellings }: HeldSche
   });
   // What the dialect has no place for cannot have gone from it.
   const unheld = (schema.definitions ?? []).filter(
-    definition => !dialect.settle({ tables: [], definitions: [definition] }).definitions,
+    definition => !dialect.types.settle({ tables: [], definitions: [definition] }).definitions,
   );
   const definitions = [...unheld, ...(held.definitions ?? [])];
   return { tables, ...(definitions.length > 0 && { definitions }) };

@@ -1,4 +1,4 @@
-import { indexedColumns } from "../change/columns-used.js";
+import { isServed, leadingLists } from "../schema/lookups.js";
 import { constraintName } from "../schema/naming.js";
 import type { Index, Schema, Table } from "../schema/types.js";
 import type { Dialect } from "./dialect.js";
@@ -15,7 +15,10 @@ export function withoutForeignKeys(dialect: Dialect): Dialect {
   };
   const changed: Dialect = {
     ...dialect,
-    settle: (schema: Schema) => dialect.settle({ ...schema, tables: schema.tables.map(indexed) }),
+    types: {
+      ...dialect.types,
+      settle: (schema: Schema) => dialect.types.settle({ ...schema, tables: schema.tables.map(indexed) }),
+    },
   };
   made.set(dialect, changed);
   return changed;
@@ -26,10 +29,10 @@ const made = new WeakMap<Dialect, Dialect>();
 
 function withIndexes(table: Table): Table {
   if (table.foreignKeys.length === 0) return table;
-  const leading = indexedColumns(table);
+  const leading = leadingLists(table);
   const indexes: Index[] = [...table.indexes];
   for (const { columns } of table.foreignKeys) {
-    if (leading.some(list => columns.every((column, at) => list[at] === column))) continue;
+    if (isServed(columns, leading)) continue;
     leading.push(columns);
     indexes.push({
       name: constraintName("ix", table.name, columns),

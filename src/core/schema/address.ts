@@ -35,11 +35,11 @@ export function tablesByAddress(schema: Schema): Map<string, Table> {
 
 /** A table's address as SQL writes it, each part quoted: `"studio"."pieces"`. */
 export function quoteAddress(address: string, quote: (name: string) => string): string {
-  return quotePlace(parseAddress(address), quote);
+  return quoteTableName(parseAddress(address), quote);
 }
 
 /** The same of a name and namespace. */
-export function quotePlace(
+export function quoteTableName(
   { name, namespace }: Pick<Table, "name" | "namespace">,
   quote: (name: string) => string,
 ): string {

@@ -1,10 +1,10 @@
-import { mapSqlText, placesInSqlText } from "./sql-text.js";
+import { mapSqlText, placeholdersInSqlText } from "../sql/placeholders.js";
 import type { Rule } from "./types.js";
 
 /** The columns that a rule is about, each once. */
 export function columnsOfRule(rule: Rule): readonly string[] {
   if ("columns" in rule) return rule.columns;
-  if (rule.kind === "sql") return placesInSqlText(rule.sql);
+  if (rule.kind === "sql") return placeholdersInSqlText(rule.sql);
   return rule.kind === "only with" ? [rule.column, rule.other] : [rule.column];
 }
 

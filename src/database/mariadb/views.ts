@@ -1,6 +1,6 @@
-import { nameOf, matters, tokenize, type Token } from "../../core/dialect/tokens.js";
+import { nameOf, matters, tokenize, type Token } from "../../core/sql/tokens.js";
 import { mariadb } from "../../core/dialect/mariadb/index.js";
-import type { Statement } from "../../core/dialect/statements.js";
+import type { Statement } from "../../core/sql/statements.js";
 import { Breakage, type Database } from "../database.js";
 
 /**
@@ -16,7 +16,7 @@ export async function refuseBreaking(database: Database, statements: readonly St
   const triggers = await database.rows(
     "SELECT TRIGGER_NAME AS name, ACTION_STATEMENT AS body, EVENT_OBJECT_TABLE AS owner FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = DATABASE()",
   );
-  const quote = mariadb.quote;
+  const quote = mariadb.names.quote;
   const found = taken.flatMap(({ table, column }) => {
     const what = column === undefined ? table : `${table}.${column}`;
     const used = views.filter(({ body, here }) => {

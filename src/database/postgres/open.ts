@@ -4,7 +4,9 @@ import { problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
 import type { Database } from "../database.js";
 import type { OpenOptions } from "../open.js";
-import { databaseOver, explain } from "./session.js";
+import { explainFailure } from "../failures.js";
+import { FAILURES } from "./failures.js";
+import { databaseOver } from "./session.js";
 
 /** The oldest server whose catalog is read right. */
 const OLDEST = 14;
@@ -74,7 +76,7 @@ async function connect(target: TargetSettings, url: string): Promise<pg.Client> 
     await client.connect();
     return client;
   } catch (error) {
-    throw explain(error, "", target);
+    throw explainFailure(error, { target, failures: FAILURES });
   }
 }
 
@@ -86,9 +88,9 @@ async function createDatabase(target: TargetSettings): Promise<void> {
   const client = await connect(target, url.href);
   try {
     const { rowCount } = await client.query("SELECT 1 FROM pg_database WHERE datname = $1", [name]);
-    if (rowCount === 0) await client.query(`CREATE DATABASE ${postgres.quote(name)}`);
+    if (rowCount === 0) await client.query(`CREATE DATABASE ${postgres.names.quote(name)}`);
   } catch (error) {
-    throw explain(error, "CREATE DATABASE", target);
+    throw explainFailure(error, { target, failures: FAILURES, sql: "CREATE DATABASE" });
   } finally {
     await client.end();
   }

@@ -1,8 +1,8 @@
 import type { CatalogRow } from "../../core/dialect/dialect.js";
-import { quote } from "../../core/dialect/sqlite/expressions.js";
-import type { Statement } from "../../core/dialect/statements.js";
-import { withoutReferences } from "../../core/dialect/sqlite/without-references.js";
-import { isOwn } from "../../core/schema/own.js";
+import { quote } from "../../core/dialect/sqlite/names.js";
+import type { Statement } from "../../core/sql/statements.js";
+import { withoutReferences } from "../../core/dialect/sqlite/catalog/without-references.js";
+import { isInternalTable } from "../../core/schema/internal-tables.js";
 import { Problem } from "../../core/problems.js";
 import { Breakage, Unsure, type Database, type Watch } from "../database.js";
 
@@ -97,7 +97,7 @@ async function readObjects(database: Database): Promise<SchemaObject[]> {
  */
 async function freeAttic(database: Database): Promise<void> {
   const tables = (await readObjects(database)).filter(
-    ({ type, name, sql }) => type === "table" && isOwn({ name }) && sql !== undefined,
+    ({ type, name, sql }) => type === "table" && isInternalTable({ name }) && sql !== undefined,
   );
   const bound = tables.flatMap(({ name, sql }) => {
     const free = withoutReferences(sql!);

@@ -1,16 +1,14 @@
 import { addressOf } from "../../schema/address.js";
+import { ATTIC } from "../../schema/internal-tables.js";
 import { cutName } from "../../schema/naming.js";
-import { ATTIC } from "../../schema/own.js";
 import type { Column, Table } from "../../schema/types.js";
-import { atticWords, matchOf, type AtticSyntax, type KeptValues } from "../attic.js";
-import { atticTables } from "./catalog.js";
-import { quote } from "./expressions.js";
-import { NAME_LIMIT } from "./settle.js";
-import { quoteTable, typeOf } from "./text.js";
-import { NAME } from "./types.js";
+import { atticWords, matchSql, restoreSql, type AtticSyntax, type KeptBesideKey } from "../attic.js";
+import { atticTables } from "./catalog/queries.js";
+import { NAME_LIMIT, quote, quoteTable } from "./names.js";
+import { NAME, typeOf } from "./types.js";
 
-export const ATTIC_SYNTAX: AtticSyntax = {
-  place: atticPlace,
+export const attic: AtticSyntax = {
+  addressFor,
   tables: atticTables,
   table: quoteTable,
   quote,
@@ -23,25 +21,42 @@ export const ATTIC_SYNTAX: AtticSyntax = {
 };
 
 /** Beside the other tables, in the same database. */
-function atticPlace(number: string, table: Table, column?: string): string {
+function addressFor(number: string, table: Table, column?: string): string {
   return addressOf({ name: cutName(`${ATTIC}${number}_${atticWords(table, column)}`, NAME_LIMIT) });
 }
 
 /** A new name costs no pass over the rows; indexes, checks and triggers go along. */
-export function moveText(from: string, to: string): string {
+export function moveTableSql(from: string, to: string): string {
   return `RENAME TABLE ${quoteTable(from)} TO ${quoteTable(to)}`;
 }
 
+/** Whether the server changes a column by itself whenever its row is updated. */
 function moves({ stamp, options }: Column): boolean {
   return stamp === "updated" || options?.[NAME]?.["on update"] !== undefined;
 }
 
 /** Moments that the server keeps would say that somebody changed these rows. */
-export function keptMoments({ columns }: Table, but: readonly string[]): string[] {
+function keptMoments({ columns }: Table, but: readonly string[]): string[] {
   return columns.filter(column => !but.includes(column.name) && moves(column)).map(({ name }) => quote(name));
 }
 
+/** For the end of an UPDATE of a column that is no change of the row. */
+export function momentsStaySql(table: Table, but: string): string {
+  return keptMoments(table, [but])
+    .map(moment => `, ${moment} = ${moment}`)
+    .join("");
+}
+
 /** Of a table called t, as its columns are called before they are renamed, the rows of which the attic has nothing. */
-export function whereNotKept({ place, key }: KeptValues): string {
-  return ` WHERE NOT EXISTS (SELECT 1 FROM ${quoteTable(place)} AS k WHERE ${matchOf(key, quote)})`;
+export function whereNotKeptSql({ address, key }: KeptBesideKey): string {
+  return ` WHERE NOT EXISTS (SELECT 1 FROM ${quoteTable(address)} AS k WHERE ${matchSql(key, quote)})`;
+}
+
+/** The values of the attic, put back. */
+export function restoreValuesSql(kept: KeptBesideKey, now: Table): string {
+  const names = kept.columns.map(({ name }) => name);
+  return restoreSql(kept, attic, [
+    ...names.map(name => `${quote(name)} = k.${quote(name)}`),
+    ...keptMoments(now, names).map(moment => `${moment} = t.${moment}`),
+  ]);
 }

@@ -1,11 +1,7 @@
 import type { Column, Default, Rule } from "../../schema/types.js";
-import { ruleCondition } from "../rules.js";
+import { ruleCondition } from "../../lower/rules.js";
+import { parseNativeType } from "../../sql/native-type.js";
 import { NAME } from "./types.js";
-
-/** A name as MariaDB quotes it. */
-export function quote(name: string): string {
-  return `\`${name.replaceAll("`", "``")}\``;
-}
 
 /** A value as a literal; a backslash is an escape there, as it is by default. */
 export function literal(value: string | number | boolean): string {
@@ -14,7 +10,7 @@ export function literal(value: string | number | boolean): string {
 }
 
 /** A rule as a condition, columns as places. Undefined: the type holds it by itself. */
-export function ruleText(
+export function ruleSql(
   rule: Exclude<Rule, { kind: "sql" }>,
   column: Column | undefined,
 ): string | undefined {
@@ -22,7 +18,7 @@ export function ruleText(
   const bounded = type?.kind === "varchar" || type?.kind === "char";
   if (rule.kind === "max length" && bounded && type.length <= rule.value) return undefined;
   // A list as a type holds its values by itself.
-  if (rule.kind === "in" && type?.kind === "native" && /^enum\(/.test(type.sql[NAME] ?? "")) return undefined;
+  if (rule.kind === "in" && type?.kind === "native" && isList(type.sql[NAME])) return undefined;
   return ruleCondition(rule, {
     literal,
     moment: (place, moment) =>
@@ -50,8 +46,13 @@ export function ruleText(
   });
 }
 
-export function defaultText(value: Exclude<Default, { kind: "sql" }>): string {
+export function defaultSql(value: Exclude<Default, { kind: "sql" }>): string {
   return value.kind === "uuid" ? "uuid()" : literal(value.value);
+}
+
+function isList(text = ""): boolean {
+  const { name, values } = parseNativeType(text);
+  return name === "enum" && values !== undefined;
 }
 
 /** A moment to the microsecond, as precise as the types of moments. */

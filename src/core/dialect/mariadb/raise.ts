@@ -1,6 +1,6 @@
-import { placeOf } from "../tokens.js";
+import { placeholderOf } from "../../sql/tokens.js";
 import type { Schema, Table } from "../../schema/types.js";
-import { raiseSchema, type RaiseRules } from "../raise.js";
+import { raiseSchema, type RaiseRules } from "../../lower/raise.js";
 import { settle } from "./settle.js";
 import { NAME, raiseType } from "./types.js";
 
@@ -24,9 +24,9 @@ function unspellTable(table: Table): Table {
     checks: table.checks.map(check => {
       const [only] = check.rules;
       if (only?.kind !== "sql" || typeof only.sql !== "string") return check;
-      const column = table.columns.find(({ name }) => only.sql.toString().includes(placeOf(name)));
+      const column = table.columns.find(({ name }) => only.sql.toString().includes(placeholderOf(name)));
       const list = column && /^(.+?) in \(([^]*)\)$/.exec(only.sql);
-      const place = column && placeOf(column.name);
+      const place = column && placeholderOf(column.name);
       const exact = `cast(${place!} as char charset binary)`;
       if (!list || (list[1] !== place && list[1] !== exact)) return check;
       const left = list[1] === exact ? `BINARY ${place!}` : place!;

@@ -1,12 +1,11 @@
 import type { Index, IndexPart, Key, Rule, Schema, Table, Unique } from "../../schema/types.js";
-import { settleSchema, type SettleRules } from "../settle.js";
-import { defaultText, NOW, ruleText } from "./expressions.js";
-import { isUnbounded, NAME, typeText } from "./types.js";
+import { isServed } from "../../schema/lookups.js";
+import { settleSchema, type SettleRules } from "../../lower/settle.js";
+import { defaultSql, NOW, ruleSql } from "./expressions.js";
+import { NAME_LIMIT } from "./names.js";
+import { isUnbounded, NAME, typeSql } from "./types.js";
 
 export const TOKENS = { backslash: true, hash: true } as const;
-
-/** https://mariadb.com/kb/en/identifier-names/#maximum-length; in characters, which are never more than bytes. */
-export const NAME_LIMIT = 64;
 
 /** How much of a text or of bytes an index holds where nobody says: fits any index with four bytes a character. */
 const PREFIX = 191;
@@ -21,9 +20,9 @@ const RULES: SettleRules = {
   cannotHoldIndex,
   unheld: { part: ["deferrable", "include"], term: ["nulls", "operatorClass", "collation"] },
   identity: () => "serial",
-  type: typeText,
-  rule: ruleText,
-  default: defaultText,
+  type: typeSql,
+  rule: ruleSql,
+  default: defaultSql,
   // That a default is null is what the engine takes for granted and does not keep.
   defaultSql: text => (/^null$/i.test(text) ? undefined : text),
   now: () => NOW,
@@ -66,7 +65,7 @@ function withServedReferences(table: Table): Table {
       ...so.uniques.map(unique => unique.columns),
       ...so.indexes.filter(({ method }) => method === undefined).map(wholeColumns),
     ];
-    const served = lists.some(list => columns.every((column, at) => list[at] === column));
+    const served = isServed(columns, lists);
     if (served || so.indexes.some(index => index.name === name)) return so;
     return { ...so, indexes: [...so.indexes, { name, parts: columns.map(column => ({ column })) }] };
   }, table);
@@ -123,12 +122,6 @@ export function cannotHold(rule: Rule): string | undefined {
   return rule.kind === "pattern" && FOREIGN_PATTERN.test(rule.pattern)
     ? "MariaDB reads parts of this pattern differently"
     : undefined;
-}
-
-/** Why MariaDB cannot hold a name: https://mariadb.com/kb/en/identifier-names/ */
-export function cannotHoldName(name: string): string | undefined {
-  if (/[\u{10000}-\u{10ffff}\0]/u.test(name)) return "MariaDB takes no characters beyond 16 bits in names";
-  return /\s$/.test(name) ? "MariaDB takes no name that ends with a space" : undefined;
 }
 
 const METHODS = ["fulltext", "spatial", "rtree", "hash"];

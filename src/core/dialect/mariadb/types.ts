@@ -1,5 +1,8 @@
+import { holdsAll, INTEGERS, type TypeWords } from "../../change/widening.js";
 import { parseDataType } from "../../schema/data-type.js";
-import type { DataType, PlainTypeName } from "../../schema/types.js";
+import type { Column, DataType, PlainTypeName } from "../../schema/types.js";
+import { parseNativeType } from "../../sql/native-type.js";
+import { typeWords } from "../type-words.js";
 
 export const NAME = "mariadb";
 
@@ -24,7 +27,7 @@ const PLAIN: Readonly<Record<PlainTypeName, string>> = {
 };
 
 /** A type as the catalog spells it. */
-export function typeText(type: DataType): string {
+export function typeSql(type: DataType): string {
   switch (type.kind) {
     case "native":
       return type.sql[NAME] ?? "longtext";
@@ -43,10 +46,37 @@ export function raiseType(text: string): DataType {
   const plain = (Object.keys(PLAIN) as PlainTypeName[]).find(kind => PLAIN[kind] === text);
   if (plain) return { kind: plain };
   const type = parseDataType(text);
-  return type && typeText(type) === text ? type : { kind: "native", sql: { [NAME]: text } };
+  return type && typeSql(type) === text ? type : { kind: "native", sql: { [NAME]: text } };
 }
 
 /** Texts and bytes of any length, of which an index holds only the beginning. */
 export function isUnbounded(type: DataType): boolean {
-  return /^(?:tiny|medium|long)?(?:text|blob)\b/.test(typeText(type));
+  return UNBOUNDED.test(parseNativeType(typeSql(type)).name);
+}
+
+const UNBOUNDED = /^(?:tiny|medium|long)?(?:text|blob)\b/;
+
+const WORDS: Readonly<Record<string, string>> = {
+  int: "integer",
+  numeric: "decimal",
+  "character varying": "varchar",
+  "double precision": "double",
+  float: "real",
+  longtext: "text",
+};
+
+/** A type in portable words: https://mariadb.com/kb/en/data-types/ */
+export function words(text: string): TypeWords {
+  const found = typeWords(text, WORDS);
+  // int(11) says how wide it is shown, and is no other type.
+  return INTEGERS.includes(found.name) ? { name: found.name, numbers: [] } : found;
+}
+
+export function widens(before: string, after: string): boolean {
+  return holdsAll(words(before), words(after));
+}
+
+/** The text of a settled column's type. */
+export function typeOf({ type }: Pick<Column, "type">): string {
+  return type.kind === "native" ? (type.sql[NAME] ?? "longtext") : "longtext";
 }

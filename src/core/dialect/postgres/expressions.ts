@@ -1,10 +1,5 @@
 import type { Column, Default, Rule } from "../../schema/types.js";
-import { ruleCondition } from "../rules.js";
-
-/** A name as PostgreSQL quotes it. */
-export function quote(name: string): string {
-  return `"${name.replaceAll('"', '""')}"`;
-}
+import { ruleCondition } from "../../lower/rules.js";
 
 /** A value as a literal, with standard_conforming_strings on, as it is by default. */
 export function literal(value: string | number | boolean): string {
@@ -12,7 +7,7 @@ export function literal(value: string | number | boolean): string {
 }
 
 /** A rule as a condition, columns as places. Undefined: the type holds it by itself. */
-export function ruleText(
+export function ruleSql(
   rule: Exclude<Rule, { kind: "sql" }>,
   column: Column | undefined,
 ): string | undefined {
@@ -37,32 +32,6 @@ export function ruleText(
   });
 }
 
-export function defaultText(value: Exclude<Default, { kind: "sql" }>): string {
+export function defaultSql(value: Exclude<Default, { kind: "sql" }>): string {
   return value.kind === "uuid" ? "gen_random_uuid()" : literal(value.value);
-}
-
-/** NAMEDATALEN - 1: https://www.postgresql.org/docs/15/limits.html */
-export const NAME_LIMIT = 63;
-
-/** What PostgreSQL itself calls the sequence of a column, the longer name cut first: `makeObjectName` of its source. */
-export function sequenceName(table: string, column: string): string {
-  const bytes = [table, column].map(name => Buffer.from(name)) as [Buffer, Buffer];
-  let [first, second] = bytes.map(name => name.length) as [number, number];
-  while (first + second > NAME_LIMIT - "__seq".length) {
-    if (first > second) first -= 1;
-    else second -= 1;
-  }
-  return `${clip(bytes[0], first)}_${clip(bytes[1], second)}_seq`;
-}
-
-/** No character is cut in two. */
-function clip(name: Buffer, length: number): string {
-  let end = length;
-  while (end > 0 && end < name.length && (name[end]! & 0xc0) === 0x80) end -= 1;
-  return name.subarray(0, end).toString();
-}
-
-/** The function and the trigger that keep a `@Stamp("updated")` column. */
-export function stampName(table: string, column: string): string {
-  return `stamp_${table}_${column}`;
 }

@@ -1,6 +1,6 @@
 import type { Column, Schema, Table } from "../../schema/types.js";
-import { raiseSchema, type RaiseRules } from "../raise.js";
-import { placeOf } from "../tokens.js";
+import { raiseSchema, type RaiseRules } from "../../lower/raise.js";
+import { placeholderOf } from "../../sql/tokens.js";
 import { settle } from "./settle.js";
 import { NAME, raiseType } from "./types.js";
 
@@ -68,9 +68,9 @@ function unspellDefault(text: string, type: string): string {
 
 /** Of one column: comparisons with a whole number, and lists of texts or whole numbers. */
 function unspellCheck(text: string, columns: readonly Column[]): string {
-  const column = columns.find(({ name }) => text.includes(placeOf(name)));
+  const column = columns.find(({ name }) => text.includes(placeholderOf(name)));
   if (!column) return text;
-  const place = placeOf(column.name);
+  const place = placeholderOf(column.name);
   const type = textOf(column);
   const whole = /^(?:smallint|integer|bigint)$/.test(type);
   const parts = outer(text).split(/\) AND \(/);

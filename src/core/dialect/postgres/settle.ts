@@ -1,7 +1,8 @@
 import type { Index, Rule, Schema } from "../../schema/types.js";
-import { settleSchema, type SettleRules } from "../settle.js";
-import { defaultText, NAME_LIMIT, ruleText } from "./expressions.js";
-import { NAME, typeText } from "./types.js";
+import { settleSchema, type SettleRules } from "../../lower/settle.js";
+import { defaultSql, ruleSql } from "./expressions.js";
+import { NAME_LIMIT } from "./names.js";
+import { NAME, typeSql } from "./types.js";
 
 export const TOKENS = { dollar: true, folds: true } as const;
 
@@ -15,11 +16,11 @@ const RULES: SettleRules = {
   cannotHoldIndex,
   unheld: { part: [], term: ["length"] },
   identity: identity => (identity === "rowid" ? "serial" : identity),
-  type: typeText,
-  rule: ruleText,
-  default: defaultText,
+  type: typeSql,
+  rule: ruleSql,
+  default: defaultSql,
   // That a default is null is kept only where it is turned to the length of its column first.
-  defaultSql: (text, { type }) => (/^null$/i.test(text) && !typeText(type).includes("(") ? undefined : text),
+  defaultSql: (text, { type }) => (/^null$/i.test(text) && !typeSql(type).includes("(") ? undefined : text),
   now: () => "now()",
 };
 

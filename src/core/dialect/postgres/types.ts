@@ -1,10 +1,14 @@
+import { holdsAll, type TypeWords } from "../../change/widening.js";
+import { addressOf, parseAddress, quoteAddress } from "../../schema/address.js";
 import { parseDataType } from "../../schema/data-type.js";
-import type { DataType } from "../../schema/types.js";
+import type { Column, DataType, Definition } from "../../schema/types.js";
+import { typeWords } from "../type-words.js";
+import { quote } from "./names.js";
 
 export const NAME = "postgres";
 
 /** A type as scripts and `describe` show it: the short spelling of https://www.postgresql.org/docs/15/datatype.html */
-export function typeText(type: DataType): string {
+export function typeSql(type: DataType): string {
   switch (type.kind) {
     case "native":
       return type.sql[NAME] ?? "text";
@@ -34,7 +38,7 @@ const PORTABLE: Readonly<Record<string, string>> = {
 export function raiseType(text: string): DataType {
   const word = PORTABLE[text] ?? text.replace(/^numeric\(/, "decimal(");
   const type = parseDataType(word);
-  return type && typeText(type) === text ? type : { kind: "native", sql: { [NAME]: text } };
+  return type && typeSql(type) === text ? type : { kind: "native", sql: { [NAME]: text } };
 }
 
 /** What format_type says, in the short spelling: `character varying(20)` → `varchar(20)`. */
@@ -47,4 +51,41 @@ export function shortType(text: string): string {
     .replace(/^timestamp(\(\d\))? without time zone/, "timestamp$1")
     .replace(/^time(\(\d\))? with time zone/, "timetz$1")
     .replace(/^time(\(\d\))? without time zone/, "time$1");
+}
+
+const WORDS: Readonly<Record<string, string>> = {
+  int: "integer",
+  numeric: "decimal",
+  "character varying": "varchar",
+  "double precision": "double",
+};
+
+/** A type in portable words: https://www.postgresql.org/docs/15/datatype.html */
+export function words(text: string): TypeWords {
+  return typeWords(text, WORDS);
+}
+
+export function widens(before: string, after: string): boolean {
+  return holdsAll(words(before), words(after));
+}
+
+/** The text of a settled column's type. */
+export function typeOf({ type }: Pick<Column, "type">): string {
+  return type.kind === "native" ? (type.sql[NAME] ?? "text") : "text";
+}
+
+/** `[]` for each dimension where a column is of a type that some definitions make; undefined elsewhere. */
+export function dimensionsOver(column: Column, definitions: readonly Definition[]): string | undefined {
+  const [, base = "", dimensions = ""] = /^(.*?)((?:\[\])*)$/.exec(typeOf(column)) ?? [];
+  const isOne = definitions.some(each =>
+    [shownName(addressOf(each)), quoteAddress(addressOf(each), quote)].includes(base),
+  );
+  return isOne ? dimensions : undefined;
+}
+
+/** As format_type writes it: quoted only where it must be. */
+function shownName(address: string): string {
+  const { namespace, name } = parseAddress(address);
+  const plain = (word: string) => (/^[a-z_][a-z0-9_$]*$/.test(word) ? word : quote(word));
+  return namespace === undefined ? plain(name) : `${plain(namespace)}.${plain(name)}`;
 }

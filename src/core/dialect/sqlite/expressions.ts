@@ -1,11 +1,7 @@
-import { ruleCondition } from "../rules.js";
+import { ruleCondition } from "../../lower/rules.js";
 import { globCondition } from "./pattern.js";
+import { quote, stampTriggerName } from "./names.js";
 import type { Column, Default, Rule, TypeRuleKind } from "../../schema/types.js";
-
-/** A name as SQLite quotes it. */
-export function quote(name: string): string {
-  return `"${name.replaceAll('"', '""')}"`;
-}
 
 /** A value as a literal; true and false are 1 and 0. */
 export function literal(value: string | number | boolean): string {
@@ -22,7 +18,7 @@ const UUID =
   "substr('89AB', 1 + (random() & 3), 1) || substr(hex(randomblob(2)), 2) || '-' || hex(randomblob(6)))";
 
 /** A rule as a condition, columns as places. Undefined: SQLite has no way to hold it. */
-export function ruleText(rule: Exclude<Rule, { kind: "sql" }>): string | undefined {
+export function ruleSql(rule: Exclude<Rule, { kind: "sql" }>): string | undefined {
   return ruleCondition(rule, {
     literal,
     // However the text of a moment is written: https://sqlite.org/lang_datefunc.html
@@ -68,7 +64,7 @@ function typeCondition(column: string, kind: TypeRuleKind): string {
   }
 }
 
-export function defaultText(value: Exclude<Default, { kind: "sql" }>): string {
+export function defaultSql(value: Exclude<Default, { kind: "sql" }>): string {
   return value.kind === "uuid" ? `(${UUID})` : literal(value.value);
 }
 
@@ -98,10 +94,6 @@ export function nowText(_column: Column): string {
 }
 
 /** The trigger that keeps a `@Stamp("updated")` column. A table without rowids is found by its key. */
-export function stampTriggerName(table: string, column: string): string {
-  return `stamp_${table}_${column}`;
-}
-
 export function stampTrigger(
   table: string,
   column: string,

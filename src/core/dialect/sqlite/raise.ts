@@ -1,5 +1,5 @@
 import type { Schema } from "../../schema/types.js";
-import { raiseSchema, type RaiseRules } from "../raise.js";
+import { raiseSchema, type RaiseRules } from "../../lower/raise.js";
 import { settle } from "./settle.js";
 import { NAME, raiseType } from "./types.js";
 

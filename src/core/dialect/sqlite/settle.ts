@@ -1,7 +1,7 @@
 import type { Index, Rule, Schema } from "../../schema/types.js";
-import { settleSchema, type SettleRules } from "../settle.js";
-import { defaultSqlText, defaultText, nowText, ruleText } from "./expressions.js";
-import { NAME, typeText } from "./types.js";
+import { settleSchema, type SettleRules } from "../../lower/settle.js";
+import { defaultSqlText, defaultSql, nowText, ruleSql } from "./expressions.js";
+import { NAME, typeSql } from "./types.js";
 
 export const TOKENS = { brackets: true } as const;
 
@@ -14,9 +14,9 @@ const RULES: SettleRules = {
   cannotHoldIndex,
   unheld: { part: ["deferrable", "include"], term: ["nulls", "operatorClass", "length"] },
   identity: identity => (identity === "always" ? "serial" : identity),
-  type: typeText,
-  rule: ruleText,
-  default: defaultText,
+  type: typeSql,
+  rule: ruleSql,
+  default: defaultSql,
   defaultSql: defaultSqlText,
   now: nowText,
 };
@@ -33,7 +33,7 @@ export function cannotHoldIndex({ method }: Index): string | undefined {
 
 /** Why SQLite cannot hold a rule. */
 export function cannotHold(rule: Rule): string | undefined {
-  return rule.kind === "pattern" && ruleText(rule) === undefined
+  return rule.kind === "pattern" && ruleSql(rule) === undefined
     ? "SQLite has no regular expressions, and GLOB cannot say this one"
     : undefined;
 }

@@ -1,5 +1,7 @@
+import type { TypeWords } from "../../change/widening.js";
 import { parseDataType } from "../../schema/data-type.js";
 import type { Column, DataType } from "../../schema/types.js";
+import { typeWords } from "../type-words.js";
 
 export const NAME = "sqlite";
 
@@ -8,7 +10,7 @@ export const NAME = "sqlite";
  * portable words stay readable there, but for json: "json" alone would have NUMERIC affinity and turn the text
  * `1.0` into a number; "json text" has TEXT affinity.
  */
-export function typeText(type: DataType, column: Pick<Column, "identity">): string {
+export function typeSql(type: DataType, column: Pick<Column, "identity">): string {
   // Only a column declared exactly INTEGER can count up: https://sqlite.org/autoinc.html
   if (column.identity && type.kind !== "native") return "integer";
   switch (type.kind) {
@@ -32,5 +34,28 @@ export function typeText(type: DataType, column: Pick<Column, "identity">): stri
 export function raiseType(text: string): DataType {
   const word = text === "json text" ? "json" : text === "blob" ? "bytes" : text;
   const type = parseDataType(word);
-  return type && typeText(type, {}) === text ? type : { kind: "native", sql: { [NAME]: text } };
+  return type && typeSql(type, {}) === text ? type : { kind: "native", sql: { [NAME]: text } };
+}
+
+export function words(text: string): TypeWords {
+  return typeWords(text, {});
+}
+
+/** A column takes any value and turns it to the affinity of its type, whatever else the type says. */
+export function widens(before: string, after: string): boolean {
+  return affinityOf(before) === affinityOf(after);
+}
+
+/** https://sqlite.org/datatype3.html#determination_of_column_affinity */
+function affinityOf(text: string): string {
+  const type = text.toUpperCase();
+  if (type.includes("INT")) return "integer";
+  if (/CHAR|CLOB|TEXT/.test(type)) return "text";
+  if (type.includes("BLOB") || type === "") return "blob";
+  return /REAL|FLOA|DOUB/.test(type) ? "real" : "numeric";
+}
+
+/** The text of a settled column's type. */
+export function typeOf({ type }: Pick<Column, "type">): string {
+  return type.kind === "native" ? (type.sql[NAME] ?? "") : "";
 }

@@ -2,14 +2,14 @@ import { diff, type DiffHints } from "../../change/diff.js";
 import { gapsOf } from "../../change/gaps.js";
 import { likelyRenames } from "../../change/likeness.js";
 import type { Change } from "../../change/types.js";
-import { isWidening } from "../../change/widening.js";
+import { widens } from "../../dialect/registry.js";
 import { tablesByAddress } from "../../schema/address.js";
 import { equal } from "../../schema/canonical.js";
 import { showDataType } from "../../schema/data-type.js";
 import type { Schema, Table } from "../../schema/types.js";
-import type { ModelSchema } from "../build-schema.js";
-import type { Columns } from "../columns.js";
-import { collectFindings, type Finding, type Report } from "../findings.js";
+import type { ModelSchema } from "../read/build-schema.js";
+import type { Columns } from "../read/columns.js";
+import { collectFindings, type Finding, type Report } from "../read/findings.js";
 
 /**
  * What models say that a migration has done already, or that rows written before may stand against.
@@ -64,19 +64,21 @@ function adviseOnWay(models: Columns, changes: readonly Change[], report: Report
       "A317",
       whereOf(models, table, to.slice(table.length + 1)),
       `${from} goes and ${to} comes, which are ${percent(score)} alike: ${reasons.join(", ")}`,
-      `if it is one and the same ${what}, say so in the model with \`was\`, or with --rename ${from}=${to}`,
+      `if it is one and the same ${what}, say so in the model with \`was\``,
+      { rename: `${from}=${to}` },
     );
   for (const { table, column } of gapsOf(changes))
     report(
       "A318",
       whereOf(models, table, column.name),
       `Rows that exist have no value for the required ${table}.${column.name}`,
-      `say \`fill\` in @Field, or --fill ${table}.${column.name}=VALUE; nothing is needed while there are no such rows`,
+      "say `fill` in @Field; nothing is needed while there are no such rows",
+      { fill: `${table}.${column.name}=VALUE` },
     );
   for (const change of changes) {
     if (change.kind !== "alter column" || change.convert !== undefined) continue;
     const { table, before, after } = change;
-    if (before.computed || after.computed || isWidening(before.type, after.type)) continue;
+    if (before.computed || after.computed || widens(before.type, after.type)) continue;
     report(
       "A319",
       whereOf(models, table, after.name),

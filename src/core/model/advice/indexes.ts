@@ -1,5 +1,6 @@
+import { isServed } from "../../schema/lookups.js";
 import type { Index, Table } from "../../schema/types.js";
-import type { EntityDescription } from "../entities.js";
+import type { EntityDescription } from "../read/entities.js";
 import { entitiesWithTables, type Review } from "./review.js";
 
 export function adviseOnIndexes(review: Review): void {
@@ -30,9 +31,7 @@ function needless(entity: EntityDescription, table: Table, { report }: Review): 
     // Of two plain ones the first stays.
     const same = twins.find(other => !plain.includes(other) || other.name < index.name);
     const longer = others.find(
-      other =>
-        other.columns.length > index.columns.length &&
-        index.columns.every((name, at) => other.columns[at] === name),
+      other => other.columns.length > index.columns.length && isServed(index.columns, [other.columns]),
     );
     const over = `(${index.columns.join(", ")})`;
     if (same) {
@@ -74,7 +73,10 @@ function unboundedUnique(entity: EntityDescription, table: Table, review: Review
     ...table.indexes.filter(each => each.unique).map(index => indexed(index).columns),
   ].flat();
   const remedy = "give it a length: @MaxLength(190) fits every index";
-  for (const { name: dialect, ofAnyLength } of dialects) {
+  for (const {
+    name: dialect,
+    types: { ofAnyLength },
+  } of dialects) {
     if (!ofAnyLength) continue;
     const key = table.key?.options?.[dialect] ? [] : (table.key?.columns ?? []);
     for (const { field, column } of models.columnsOf(entity)) {

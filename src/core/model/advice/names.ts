@@ -1,6 +1,6 @@
 import { PART_KINDS, partsOf, type DataType } from "../../schema/types.js";
 import { cutName, referenceColumnName } from "../../schema/naming.js";
-import type { EntityDescription, FieldDescription } from "../entities.js";
+import type { EntityDescription, FieldDescription } from "../read/entities.js";
 import { entitiesWithTables, listed, referenceFields, type Review } from "./review.js";
 
 export function adviseOnNames(review: Review): void {
@@ -15,8 +15,8 @@ export function adviseOnNames(review: Review): void {
 function reservedWords(entity: EntityDescription, { models, dialects, report }: Review): void {
   const advise = (what: string, name: string, remedy: string, property?: string) => {
     const small = name.toLowerCase();
-    if (!dialects.some(({ reserved }) => reserved.has(small))) return;
-    const titles = dialects.filter(({ reserved }) => reserved.has(small)).map(({ title }) => title);
+    if (!dialects.some(({ names }) => names.reserved.has(small))) return;
+    const titles = dialects.filter(({ names }) => names.reserved.has(small)).map(({ title }) => title);
     report(
       "A301",
       { entity: entity.name, ...(property !== undefined && { property }) },
@@ -106,9 +106,9 @@ function longNames({ models, tables, dialects, report }: Review): void {
     const parts = PART_KINDS.flatMap(kind => partsOf(table, kind));
     const names = [table.name, ...table.columns.map(({ name }) => name), ...parts.map(({ name }) => name)];
     for (const name of new Set(names.filter(each => each.length > SURELY_SHORT))) {
-      const cutting = dialects.filter(({ nameLimit }) => cutName(name, nameLimit) !== name);
+      const cutting = dialects.filter(dialect => cutName(name, dialect.names.limit) !== name);
       if (cutting.length === 0) continue;
-      const cuts = cutting.map(({ title, nameLimit }) => `${cutName(name, nameLimit)} on ${title}`);
+      const cuts = cutting.map(({ title, names: { limit } }) => `${cutName(name, limit)} on ${title}`);
       report(
         "A309",
         { entity: models.entities[at]?.name ?? table.name },

@@ -1,7 +1,7 @@
 import { addressOf } from "../../schema/address.js";
-import { indexedColumns } from "../../change/columns-used.js";
+import { isServed, leadingLists } from "../../schema/lookups.js";
 import type { ForeignKey, Table } from "../../schema/types.js";
-import type { EntityDescription } from "../entities.js";
+import type { EntityDescription } from "../read/entities.js";
 import { entitiesWithTables, referenceFields, type Review } from "./review.js";
 
 export function adviseOnReferences(review: Review): void {
@@ -12,11 +12,10 @@ export function adviseOnReferences(review: Review): void {
 
 /** Deleting a row referred to looks for those that refer to it: without an index, through the whole table. */
 function unindexed(entity: EntityDescription, table: Table, { models, report }: Review): void {
-  const leading = indexedColumns(table);
+  const leading = leadingLists(table);
   for (const field of referenceFields(entity)) {
     const columns = models.namesOf(entity, field.property);
-    if (columns.length === 0 || leading.some(list => columns.every((column, at) => list[at] === column)))
-      continue;
+    if (columns.length === 0 || isServed(columns, leading)) continue;
     report(
       "A305",
       { entity: entity.name, property: field.property },

@@ -1,8 +1,8 @@
 import type { Dialect } from "../../dialect/dialect.js";
 import type { Table } from "../../schema/types.js";
-import { isStored, type Columns } from "../columns.js";
-import type { EntityDescription, FieldDescription } from "../entities.js";
-import type { Report } from "../findings.js";
+import { isStored, type Columns } from "../read/columns.js";
+import type { EntityDescription, FieldDescription } from "../read/entities.js";
+import type { Report } from "../read/findings.js";
 
 /** How a property is declared in TypeScript. */
 export interface Declaration {

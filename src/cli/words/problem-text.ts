@@ -1,0 +1,42 @@
+import { relative } from "node:path";
+import type { Problem } from "../../core/problems.js";
+import type { Colours } from "../session.js";
+import { wordsFor } from "./problems.js";
+
+/** An error for people: what, where, the value received, what is valid, how to repair. */
+export function renderProblem(problem: Problem, colours: Colours): string {
+  const { code } = problem;
+  const { what, received, valid, repair, details = [], file, line } = wordsFor(problem);
+  const place = file === undefined ? undefined : `${showPath(file)}${line === undefined ? "" : `:${line}`}`;
+  const rows = [
+    ["where", place],
+    ["received", received],
+    ["valid", valid],
+    ["repair", repair],
+  ].filter((row): row is [string, string] => row[1] !== undefined);
+  return [
+    `${colours.red(code)} ${colours.bold(what)}`,
+    ...details.map(detail => `  · ${indent(detail, 4)}`),
+    ...rows.map(([name, text]) => `  ${colours.gray(name.padEnd(9))}${indent(text, 11)}`),
+  ].join("\n");
+}
+
+function indent(text: string, columns: number): string {
+  return text.split("\n").join(`\n${" ".repeat(columns)}`);
+}
+
+/** A path as seen from the current folder, unless that only makes it longer. */
+export function showPath(file: string): string {
+  const near = relative(".", file);
+  return near !== "" && near.length < file.length ? near : file;
+}
+
+/** Where a database is: a path as seen from here, or a URL. */
+export function showPlace(place: string): string {
+  return place.includes("://") ? place : showPath(place);
+}
+
+export function problemJson(problem: Problem): object {
+  const { code, exit } = problem;
+  return { code, exit, ...wordsFor(problem) };
+}

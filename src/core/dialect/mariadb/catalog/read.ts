@@ -1,0 +1,176 @@
+import { addressOf } from "../../../schema/address.js";
+import type {
+  Action,
+  Check,
+  Column,
+  ForeignKey,
+  Index,
+  IndexPart,
+  Options,
+  Table,
+} from "../../../schema/types.js";
+import type { Catalog, CatalogRow, LeftAlone } from "../../dialect.js";
+import { groupRows } from "../../catalog-rows.js";
+import { spellExpression } from "../../../lower/expressions.js";
+import { NOW } from "../expressions.js";
+import { asKey, asUnique, isPlainUnique, TOKENS } from "../settle.js";
+import { NAME } from "../types.js";
+
+/** What the catalog says; the lists are the answers to `catalogQueries`, in that order. */
+export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalog {
+  const [
+    tableRows = [],
+    columnRows = [],
+    indexRows = [],
+    referenceRows = [],
+    ruleRows = [],
+    checkRows = [],
+    otherRows = [],
+  ] = results;
+  const columns = groupRows(columnRows, "owner");
+  const indexes = groupRows(indexRows, "owner");
+  const rules = new Map(ruleRows.map(row => [keyOfReference(row), row]));
+  const references = groupRows(
+    referenceRows.map(row => ({ ...row, ...rules.get(keyOfReference(row)) })),
+    "owner",
+  );
+  const checks = groupRows(checkRows, "owner");
+  const plainTable = ({ kind, settings }: CatalogRow) =>
+    kind === "BASE TABLE" && !/\bpartitioned\b/.test(String(settings));
+  const foreign: LeftAlone[] = [];
+  const tables = tableRows.filter(plainTable).map((row): Table => {
+    const name = String(row["name"]);
+    const read = (columns.get(name) ?? []).map(column => readColumn(column, row["collation"]));
+    const spell = (text: unknown) => spellExpression(String(text), read, TOKENS);
+    const [here, elsewhere] = [true, false].map(inside =>
+      readReferences((references.get(name) ?? []).filter(each => (each["elsewhere"] === null) === inside)),
+    ) as [ForeignKey[], ForeignKey[]];
+    const foreignKeys = here;
+    foreign.push(
+      ...elsewhere.map(each => ({ kind: "foreign key", name: each.name, table: addressOf({ name }) })),
+    );
+    const all = readIndexes(indexes.get(name) ?? []);
+    const own = all.filter(index => index.name !== "PRIMARY");
+    const key = all.find(index => index.name === "PRIMARY");
+    const plain = own.filter(isPlainUnique);
+    return {
+      name,
+      columns: read.map(column => ({
+        ...column,
+        ...(column.computed && { computed: { ...column.computed, sql: spell(column.computed.sql) } }),
+      })),
+      ...(key && { key: asKey(key) }),
+      uniques: plain.map(asUnique),
+      indexes: own.filter(index => !plain.includes(index)),
+      foreignKeys,
+      checks: (checks.get(name) ?? []).map((check): Check => ({
+        name: String(check["name"]),
+        rules: [{ kind: "sql", sql: spell(check["clause"]) }],
+        ...(check["level"] === "Column" && { column: String(check["name"]) }),
+      })),
+      ...(row["note"] !== "" && { note: String(row["note"]) }),
+      ...optionsOf({
+        ...(row["engine"] !== row["usual_engine"] && { engine: String(row["engine"]) }),
+        ...(row["collation"] !== row["usual_collation"] && { collation: String(row["collation"]) }),
+        ...(row["settings"] !== "" && { with: String(row["settings"]) }),
+      }),
+    };
+  });
+  const views = tableRows
+    .filter(row => !plainTable(row))
+    .map(({ kind, name }) => ({
+      kind: kind === "BASE TABLE" ? "partitioned table" : String(kind).toLowerCase(),
+      name: String(name),
+    }));
+  const others = otherRows.map(({ kind, name, owner }): LeftAlone => ({
+    kind: String(kind),
+    name: String(name),
+    ...(owner !== null && { table: String(owner) }),
+  }));
+  return { schema: { tables }, leftAlone: [...views, ...foreign, ...others] };
+}
+
+function keyOfReference({ owner, name }: CatalogRow): string {
+  return JSON.stringify([owner, name]);
+}
+
+/** Whether the server keeps the rules of references from a user who sees the references themselves. */
+export function hidesRules(results: readonly (readonly CatalogRow[])[]): boolean {
+  const [references = [], rules = []] = results.slice(REFERENCES_AT);
+  const known = new Set(rules.map(keyOfReference));
+  return references.some(row => !known.has(keyOfReference(row)));
+}
+
+/** The place of the query for references among the others; that for their rules follows. */
+const REFERENCES_AT = 3;
+
+function optionsOf(options: Readonly<Record<string, string>>): { options?: Options } {
+  return Object.keys(options).length > 0 ? { options: { [NAME]: options } } : {};
+}
+
+function readColumn(row: CatalogRow, tableCollation: unknown): Column {
+  const extra = String(row["extra"]).toLowerCase();
+  const [value, collation] = [row["value"], row["collation"]];
+  const onUpdate = /on update (\S+)/.exec(extra)?.[1];
+  const computed = row["expression"] !== null && row["expression"] !== "";
+  return {
+    name: String(row["name"]),
+    type: { kind: "native", sql: { [NAME]: String(row["type"]) } },
+    nullable: row["nullable"] === "YES",
+    ...(computed
+      ? { computed: { sql: String(row["expression"]), stored: extra.includes("stored") } }
+      : value !== null && value !== "NULL" && { default: { kind: "sql", sql: String(value) } as const }),
+    ...(extra.includes("auto_increment") && { identity: "serial" as const }),
+    ...(onUpdate === NOW && { stamp: "updated" as const }),
+    ...optionsOf({
+      ...(onUpdate !== undefined && onUpdate !== NOW && { "on update": onUpdate }),
+      ...(/\binvisible\b/.test(extra) && { invisible: "yes" }),
+    }),
+    ...(collation !== null && collation !== tableCollation && { collation: String(collation) }),
+    ...(row["note"] !== "" && { note: String(row["note"]) }),
+  };
+}
+
+function readIndexes(rows: readonly CatalogRow[]): Index[] {
+  const indexes = new Map<string, Index>();
+  for (const row of rows) {
+    const name = String(row["name"]);
+    const method = String(row["method"]).toLowerCase();
+    const known = indexes.get(name) ?? {
+      name,
+      parts: [],
+      ...(Number(row["many"]) === 0 && { unique: true }),
+      ...(method !== "btree" && method !== "hash" && { method }),
+      ...optionsOf({
+        ...(row["note"] !== "" && { comment: String(row["note"]) }),
+        ...(row["ignored"] === "YES" && { ignored: "yes" }),
+      }),
+    };
+    const part: IndexPart = {
+      column: String(row["col"]),
+      ...(row["direction"] === "D" && { descending: true }),
+      ...(row["prefix"] !== null && method !== "hash" && { length: Number(row["prefix"]) }),
+    };
+    indexes.set(name, { ...known, parts: [...known.parts, part] });
+  }
+  return [...indexes.values()];
+}
+
+function readReferences(rows: readonly CatalogRow[]): ForeignKey[] {
+  const references = new Map<string, ForeignKey>();
+  for (const row of rows) {
+    const name = String(row["name"]);
+    const known = references.get(name);
+    references.set(name, {
+      name,
+      columns: [...(known?.columns ?? []), String(row["col"])],
+      references: {
+        table: addressOf({ name: String(row["target"]) }),
+        columns: [...(known?.references.columns ?? []), String(row["target_col"])],
+      },
+      onDelete: String(row["on_delete"]).toLowerCase() as Action,
+      onUpdate: String(row["on_update"]).toLowerCase() as Action,
+    });
+  }
+  return [...references.values()];
+}

@@ -1,0 +1,114 @@
+import { namesThrough } from "../../../change/names.js";
+import { isOfDefinition, type Change } from "../../../change/types.js";
+import { describeChange, titleOf } from "../../../change/words.js";
+import { addressOf, tablesByAddress } from "../../../schema/address.js";
+import type { Schema } from "../../../schema/types.js";
+import {
+  becameBlocks,
+  changedSinceBlocks,
+  emptiedBlocks,
+  keepBlocks,
+  putAway,
+  takenOut,
+} from "../../attic.js";
+import type { Block, RenderPlan } from "../../dialect.js";
+import { attic, moveTableSql } from "../attic.js";
+import { quoteTable } from "../names.js";
+import { alterationOf } from "./alter-table.js";
+import { addReferences, dropReferences, liftReferences } from "./references.js";
+import { tablePairs, type TablePair } from "./table-pair.js";
+import { alterTableSql, createTableSql } from "./tables.js";
+
+/**
+ * The statements of a plan: https://mariadb.com/kb/en/alter-table/. MariaDB takes all that happens to a table as one
+ * ALTER TABLE, and looks only at the result; renames of columns are part of it. Each statement is committed by itself.
+ */
+export function render(plan: RenderPlan): Block[] {
+  const names = namesThrough(plan.changes);
+  const pairs = tablePairs(plan, names);
+  const lifted = liftReferences(pairs, plan, names);
+  return [
+    ...keepBlocks(plan, attic),
+    ...changedSinceBlocks(plan, attic),
+    ...dropReferences(lifted, plan),
+    ...dropTables(plan),
+    ...renameTables(plan),
+    ...pairs.flatMap(pair => alterTable(pair, plan.changes)),
+    ...addTables(plan),
+    ...addReferences(lifted),
+    ...becameBlocks(plan, attic),
+    ...emptiedBlocks(plan, attic),
+  ];
+}
+
+/** MariaDB never takes anything along unasked. */
+export function managedObjectNames(_schema: Schema): string[] {
+  return [];
+}
+
+export function scriptNotes(blocks: readonly Block[]): string[] {
+  return blocks.some(({ statements }) => statements.length > 0)
+    ? ["MariaDB commits each statement by itself: one that fails leaves those before it done."]
+    : [];
+}
+
+/** The names of tables that go are free. */
+function dropTables(plan: RenderPlan): Block[] {
+  return plan.changes.flatMap((change): Block[] => {
+    if (change.kind !== "drop table") return [];
+    const address = addressOf(change.table);
+    const kept = putAway(plan, address);
+    return kept
+      ? [{ title: `put table ${address} into the attic`, statements: [moveTableSql(address, kept.address)] }]
+      : [{ title: describeChange(change), statements: [`DROP TABLE ${quoteTable(address)}`] }];
+  });
+}
+
+/** Every table that stays has the name it will have. */
+function renameTables({ changes }: RenderPlan): Block[] {
+  return changes.flatMap((change): Block[] =>
+    change.kind === "rename table"
+      ? [{ title: describeChange(change), statements: [moveTableSql(change.from, change.to)] }]
+      : [],
+  );
+}
+
+/** A table that stays is as it will be, its references aside. */
+function alterTable(pair: TablePair, changes: readonly Change[]): Block[] {
+  const { before, clauses, between, afterwards } = alterationOf(pair);
+  const address = addressOf(pair.now);
+  const alter = (list: readonly string[]) => (list.length > 0 ? [alterTableSql(address, list)] : []);
+  const statements = [...before, ...alter(clauses), ...between, ...alter(afterwards)];
+  if (statements.length === 0) return [];
+  const titles = changes.filter(change => isAbout(change, pair)).map(titleOf);
+  return titles.length === 1
+    ? [{ title: titles.join(), statements }]
+    : [{ title: `alter table ${address}`, details: titles, statements }];
+}
+
+function isAbout(change: Change, { was, now }: TablePair): boolean {
+  if (
+    change.kind === "add table" ||
+    change.kind === "drop table" ||
+    change.kind === "rename table" ||
+    isOfDefinition(change) ||
+    ("what" in change && change.what === "foreign key")
+  )
+    return false;
+  return change.table === addressOf(now) || change.table === addressOf(was);
+}
+
+/** Tables that arrive are there, or back, without references. */
+function addTables(plan: RenderPlan): Block[] {
+  const tables = tablesByAddress(plan.after);
+  return plan.changes.flatMap((change): Block[] => {
+    if (change.kind !== "add table") return [];
+    const address = addressOf(change.table);
+    const kept = takenOut(plan, address);
+    const statement = kept
+      ? moveTableSql(kept.address, address)
+      : createTableSql(tables.get(address) ?? change.table);
+    const title = kept ? `take table ${address} out of the attic` : titleOf(change);
+    return [{ title, statements: [statement] }];
+  });
+}

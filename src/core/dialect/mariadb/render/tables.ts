@@ -1,0 +1,131 @@
+import { addressOf } from "../../../schema/address.js";
+import { textFor } from "../../../sql/placeholders.js";
+import {
+  partsOf,
+  type Column,
+  type Default,
+  type ForeignKey,
+  type Index,
+  type Options,
+  type PartKind,
+  type Parts,
+  type Table,
+} from "../../../schema/types.js";
+import { expressionSql } from "../../../lower/expressions.js";
+import { defaultSql as valueSql, literal, NOW } from "../expressions.js";
+import { quote, quoteList, quoteTable } from "../names.js";
+import { NAME, typeOf } from "../types.js";
+
+export function alterTableSql(address: string, clauses: readonly string[]): string {
+  const name = `ALTER TABLE ${quoteTable(address)}`;
+  return clauses.length === 1 ? `${name} ${clauses[0]}` : `${name}\n  ${clauses.join(",\n  ")}`;
+}
+
+export function createTableSql(table: Table): string {
+  const lines = [
+    ...table.columns.map(column => columnSql(column, table)),
+    ...(["key", "unique", "index", "check"] as const).flatMap(kind =>
+      partsOf(table, kind)
+        .filter(part => !("column" in part && part.column !== undefined))
+        .map(part => partSql(kind, part)),
+    ),
+  ];
+  const { engine, collation, with: settings } = table.options?.[NAME] ?? {};
+  const behind = [
+    engine && `ENGINE = ${engine}`,
+    collation && `COLLATE = ${collation}`,
+    settings,
+    table.note !== undefined && `COMMENT = ${literal(table.note)}`,
+  ];
+  const text = `CREATE TABLE ${quoteTable(addressOf(table))} (\n  ${lines.join(",\n  ")}\n)`;
+  return [text, ...behind].filter(Boolean).join(" ");
+}
+
+/** A column that follows its table in how texts are compared says so: an ALTER TABLE may change the table's too. */
+export function columnSql(column: Column, table?: Table): string {
+  const own = column.options?.[NAME] ?? {};
+  const textual = /^(?:char|varchar|(?:tiny|medium|long)?text|enum|set)\b/.test(typeOf(column));
+  const stated = column.collation === undefined ? undefined : textFor(column.collation, NAME);
+  const collation = stated ?? (textual ? table?.options?.[NAME]?.["collation"] : undefined);
+  const check = table?.checks.find(each => each.column === column.name);
+  const rule = check?.rules[0];
+  return [
+    quote(column.name),
+    typeOf(column),
+    collation && `COLLATE ${collation}`,
+    column.computed
+      ? `GENERATED ALWAYS AS (${expressionSql(column.computed.sql, NAME, quote)}) ${column.computed.stored ? "STORED" : "VIRTUAL"}`
+      : column.nullable
+        ? "NULL"
+        : "NOT NULL",
+    column.default && `DEFAULT ${defaultSql(column)}`,
+    column.identity && "AUTO_INCREMENT",
+    own["invisible"] && "INVISIBLE",
+    column.stamp === "updated" && `ON UPDATE ${NOW}`,
+    own["on update"] && `ON UPDATE ${own["on update"]}`,
+    column.note !== undefined && `COMMENT ${literal(column.note)}`,
+    rule?.kind === "sql" && `CHECK (${expressionSql(rule.sql, NAME, quote)})`,
+  ]
+    .filter(Boolean)
+    .join(" ");
+}
+
+function defaultSql({ default: value }: Column): string {
+  return value?.kind === "sql" ? expressionSql(value.sql, NAME, quote) : "NULL";
+}
+
+export function fillSql(fill: Default): string {
+  return fill.kind === "sql" ? expressionSql(fill.sql, NAME, quote) : valueSql(fill);
+}
+
+export function partSql(kind: PartKind, part: Parts[PartKind]): string {
+  switch (kind) {
+    case "key": {
+      const { columns, options } = part as Parts["key"];
+      const terms = JSON.parse(options?.[NAME]?.["terms"] ?? "[]") as string[];
+      return `PRIMARY KEY (${columns.map((column, at) => `${quote(column)}${terms[at] ?? ""}`).join(", ")})`;
+    }
+    case "unique": {
+      const unique = part as Parts["unique"];
+      return `CONSTRAINT ${quote(part.name)} UNIQUE (${quoteList(unique.columns)})${indexOptionsSql(unique.options)}`;
+    }
+    case "index":
+      return indexSql(part as Index);
+    case "check": {
+      const [rule] = (part as Parts["check"]).rules;
+      return `CONSTRAINT ${quote(part.name)} CHECK (${rule?.kind === "sql" ? expressionSql(rule.sql, NAME, quote) : ""})`;
+    }
+    case "foreign key":
+      return referenceSql(part as ForeignKey);
+    default:
+      return kind satisfies never;
+  }
+}
+
+export function dropPartSql(kind: Exclude<PartKind, "foreign key">, part: Parts[PartKind]): string {
+  if (kind === "key") return "DROP PRIMARY KEY";
+  return kind === "check" ? `DROP CONSTRAINT ${quote(part.name)}` : `DROP INDEX ${quote(part.name)}`;
+}
+
+function referenceSql({ name, columns, references, onDelete, onUpdate }: ForeignKey): string {
+  return [
+    `CONSTRAINT ${quote(name)} FOREIGN KEY (${quoteList(columns)})`,
+    `REFERENCES ${quoteTable(references.table)} (${quoteList(references.columns)})`,
+    `ON DELETE ${onDelete.toUpperCase()}`,
+    `ON UPDATE ${onUpdate.toUpperCase()}`,
+  ].join(" ");
+}
+
+function indexOptionsSql(options: Options | undefined): string {
+  const { comment, ignored } = options?.[NAME] ?? {};
+  return `${comment === undefined ? "" : ` COMMENT ${literal(comment)}`}${ignored ? " IGNORED" : ""}`;
+}
+
+export function indexSql({ name, parts, unique, method, options }: Index): string {
+  const columns = parts.map(part => {
+    const column = "column" in part ? quote(part.column) : "";
+    return `${column}${part.length === undefined ? "" : `(${part.length})`}${part.descending ? " DESC" : ""}`;
+  });
+  const kind = unique ? "UNIQUE INDEX" : method === undefined ? "INDEX" : `${method.toUpperCase()} INDEX`;
+  return `${kind} ${quote(name)} (${columns.join(", ")})${indexOptionsSql(options)}`;
+}

@@ -1,0 +1,22 @@
+import type { DialectRows } from "../dialect.js";
+import { literal } from "./expressions.js";
+import { quote } from "./names.js";
+
+export const rows: DialectRows = {
+  literal,
+  bytesLiteral: digits => `X'${digits}'`,
+  emptyRow: "() VALUES ()",
+  jsonPairs: (first, second) => `CAST(JSON_ARRAYAGG(JSON_ARRAY(${first}, ${second})) AS char)`,
+  emptySql: table => `TRUNCATE TABLE ${table}`,
+  copying: {
+    exactly: ({ name }) => quote(name),
+    overriding: "",
+    unchecked: { start: "SET foreign_key_checks = 0", end: "SET foreign_key_checks = 1" },
+    after: () => [],
+  },
+  driver: {
+    // https://sidorares.github.io/node-mysql2/docs/api-and-configurations
+    name: "mysql2",
+    types: { decimal: "string", date: "Date", timestamp: "Date", timestamptz: "Date" },
+  },
+};

@@ -1,0 +1,170 @@
+import { spellExpression } from "../../../lower/expressions.js";
+import { addressOf } from "../../../schema/address.js";
+import type { Column, Definition, Table } from "../../../schema/types.js";
+import { groupRows } from "../../catalog-rows.js";
+import type { Catalog, CatalogRow, LeftAlone } from "../../dialect.js";
+import { stampName } from "../names.js";
+import { TOKENS } from "../settle.js";
+import { readColumn } from "./columns.js";
+import { readCheck, readIndex, readKey, readReference } from "./constraints.js";
+import { readType, sequenceDefinition, withSequence } from "./sequences.js";
+import { addressParts, optionsOf, settingsOf } from "./values.js";
+
+/** What the catalog says; the lists are the answers to its queries, in that order. */
+export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalog {
+  const index = indexOf(results);
+  const found = index.tables.map(row => readTable(row, index));
+  const used = new Set(found.flatMap(({ counted }) => counted));
+  const stamps = new Set(found.flatMap(each => each.stamps));
+  const left = index.sequences.filter(row => !used.has(row));
+  const loose = left.filter(({ owning }) => owning !== null);
+  const definitions: Definition[] = [
+    ...left.filter(({ owning }) => owning === null).map(sequenceDefinition),
+    ...index.types.map(readType),
+  ];
+  return {
+    schema: {
+      tables: found.map(({ table }) => table),
+      ...(definitions.length > 0 && { definitions }),
+    },
+    leftAlone: [
+      ...leftAlone(index, stamps),
+      ...found.flatMap(({ unread }) => unread),
+      ...loose.map(row => ({ kind: "sequence", name: addressOf(addressParts(row)) })),
+    ],
+  };
+}
+
+/** The rows of the catalog, by what they are looked up by: mostly the number of a table. */
+export interface CatalogIndex {
+  readonly tables: readonly CatalogRow[];
+  readonly sequences: readonly CatalogRow[];
+  readonly types: readonly CatalogRow[];
+  /** Triggers, and what is not modelled. */
+  readonly others: readonly CatalogRow[];
+  readonly columns: ReadonlyMap<string, readonly CatalogRow[]>;
+  readonly constraints: ReadonlyMap<string, readonly CatalogRow[]>;
+  readonly indexes: ReadonlyMap<string, readonly CatalogRow[]>;
+  readonly triggers: ReadonlyMap<string, readonly CatalogRow[]>;
+  /** Names of operator classes by their numbers. */
+  readonly classes: ReadonlyMap<string, string>;
+  readonly addresses: ReadonlyMap<string, string>;
+  /** Names of columns by their numbers. */
+  readonly names: ReadonlyMap<string, ReadonlyMap<number, string>>;
+  /** The sequences that columns own, by table and number of the column. */
+  readonly owned: ReadonlyMap<string, CatalogRow>;
+}
+
+function indexOf([
+  tables = [],
+  columnRows = [],
+  constraintRows = [],
+  indexRows = [],
+  classRows = [],
+  sequences = [],
+  types = [],
+  others = [],
+]: readonly (readonly CatalogRow[])[]): CatalogIndex {
+  const columns = groupRows(columnRows, "table_oid");
+  const triggers = others.filter(({ kind }) => kind === "trigger");
+  const nameByNumber = (row: CatalogRow) => [Number(row["number"]), String(row["name"])] as const;
+  return {
+    tables,
+    sequences,
+    types,
+    others,
+    columns,
+    constraints: groupRows(constraintRows, "table_oid"),
+    indexes: groupRows(indexRows, "table_oid"),
+    triggers: groupRows(triggers, "table_oid"),
+    classes: new Map(classRows.map(({ oid, name }) => [String(oid), String(name)])),
+    addresses: new Map(tables.map(row => [String(row["oid"]), addressOf(addressParts(row))])),
+    names: new Map([...columns].map(([oid, rows]) => [oid, new Map(rows.map(nameByNumber))])),
+    owned: new Map(
+      sequences
+        .filter(({ owning }) => owning !== null)
+        .map(row => [`${String(row["table_oid"])} ${String(row["number"])}`, row]),
+    ),
+  };
+}
+
+/** A table, and what was learnt while it was read. */
+interface ReadTable {
+  readonly table: Table;
+  /** The sequences its columns count by. */
+  readonly counted: readonly CatalogRow[];
+  /** Names of the triggers that keep its stamps. */
+  readonly stamps: readonly string[];
+  /** What belongs to it and is not modelled. */
+  readonly unread: readonly LeftAlone[];
+}
+
+function readTable(row: CatalogRow, index: CatalogIndex): ReadTable {
+  const oid = String(row["oid"]);
+  const { columns, counted, stamps } = readColumns(row, index);
+  const spell = (text: unknown) => spellExpression(String(text), columns, TOKENS);
+  const own = (numbers: readonly number[]) => numbers.map(number => index.names.get(oid)?.get(number) ?? "");
+  const parts = index.constraints.get(oid) ?? [];
+  const of = (kind: string) => parts.filter(part => part["kind"] === kind);
+  const key = of("p").map(part => readKey(part, own))[0];
+  const [references, foreign] = partition(of("f"), part => index.addresses.has(String(part["target"])));
+  const [valid, invalid] = partition(index.indexes.get(oid) ?? [], each => each["valid"] === true);
+  const { note, method } = row as { note: string | null; method: string | null };
+  const persistence = row["persistence"] === "u" ? { unlogged: "yes" } : {};
+  const place = addressParts(row);
+  const unread = (kind: string, rows: readonly CatalogRow[]) =>
+    rows.map(({ name }) => ({ kind, name: String(name), table: addressOf(place) }));
+  return {
+    table: {
+      ...place,
+      columns: columns.map(column => spellComputed(column, spell)),
+      ...(key && { key }),
+      uniques: of("u").map(part => readKey(part, own)),
+      indexes: valid.map(each => readIndex(each, { own, spell, classes: index.classes })),
+      foreignKeys: references.map(part => readReference(part, own, index)),
+      checks: of("c").map(part => readCheck(part, spell)),
+      ...(note !== null && { note }),
+      ...optionsOf({ ...persistence, ...settingsOf(row), ...(method !== null && { using: method }) }),
+    },
+    counted,
+    stamps,
+    unread: [...unread("foreign key", foreign), ...unread("invalid index", invalid)],
+  };
+}
+
+/** A table's columns, with what they count by and the stamps that are kept for them. */
+function readColumns(table: CatalogRow, { columns, triggers, owned }: CatalogIndex) {
+  const [oid, tableName] = [String(table["oid"]), String(table["name"])];
+  const there = new Set((triggers.get(oid) ?? []).map(({ name }) => String(name)));
+  const [counted, stamps]: [CatalogRow[], string[]] = [[], []];
+  const read = (columns.get(oid) ?? []).map((row): Column => {
+    const sequence = owned.get(`${oid} ${String(row["number"])}`);
+    const found = withSequence(readColumn(row), sequence, tableName);
+    if (found.counted && sequence) counted.push(sequence);
+    const stamp = stampName(tableName, found.column.name);
+    if (!there.has(stamp)) return found.column;
+    stamps.push(stamp);
+    return { ...found.column, stamp: "updated" };
+  });
+  return { columns: read, counted, stamps };
+}
+
+function partition<T>(items: readonly T[], belongs: (item: T) => boolean): [T[], T[]] {
+  return [items.filter(belongs), items.filter(item => !belongs(item))];
+}
+
+function spellComputed(column: Column, spell: (text: unknown) => string): Column {
+  return column.computed
+    ? { ...column, computed: { ...column.computed, sql: spell(column.computed.sql) } }
+    : column;
+}
+
+function leftAlone({ others, addresses }: CatalogIndex, stamps: ReadonlySet<string>): LeftAlone[] {
+  return others.flatMap(row => {
+    const [kind, name, oid] = [String(row["kind"]), String(row["name"]), row["table_oid"]];
+    if ((kind === "trigger" || kind === "function") && stamps.has(name)) return [];
+    const shown = row["here"] === true ? name : `${String(row["namespace"])}.${name}`;
+    const table = oid === null ? undefined : addresses.get(String(oid));
+    return [{ kind, name: shown, ...(table !== undefined && { table }) }];
+  });
+}

@@ -1,0 +1,37 @@
+import type { Deferrable, Options, Table } from "../../../schema/types.js";
+import type { CatalogRow } from "../../dialect.js";
+import { NAME } from "../types.js";
+
+/** `{1,2}` or `1 2`, as the server writes arrays and vectors: quicker than having the driver read them. */
+export function numbersOf(text: unknown): number[] {
+  return typeof text === "string" ? (text.match(/\d+/g) ?? []).map(Number) : [];
+}
+
+/** Where a row says its thing stands; in the usual namespace, its name alone. */
+export function addressParts(row: CatalogRow): Pick<Table, "name" | "namespace"> {
+  return {
+    name: String(row["name"]),
+    ...(row["here"] === true ? {} : { namespace: String(row["namespace"]) }),
+  };
+}
+
+export function noteOf({ note }: CatalogRow): { note?: string } {
+  return typeof note === "string" ? { note } : {};
+}
+
+export function optionsOf(options: Readonly<Record<string, string>>): { options?: Options } {
+  return Object.keys(options).length > 0 ? { options: { [NAME]: options } } : {};
+}
+
+export function settingsOf({ settings }: CatalogRow): Record<string, string> {
+  return Array.isArray(settings) ? { with: settings.join(", ") } : {};
+}
+
+export function nullsOf(row: CatalogRow): Record<string, string> {
+  return row["nulls_same"] === "true" ? { nulls: "not distinct" } : {};
+}
+
+export function deferrableOf(part: CatalogRow): { deferrable?: Deferrable } {
+  if (part["deferrable"] !== true) return {};
+  return { deferrable: part["deferred"] === true ? "deferred" : "immediate" };
+}

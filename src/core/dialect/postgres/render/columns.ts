@@ -1,0 +1,197 @@
+import type { AddColumn, AlterColumn } from "../../../change/types.js";
+import { expressionSql } from "../../../lower/expressions.js";
+import { equal } from "../../../schema/canonical.js";
+import type { Column, Default, Table } from "../../../schema/types.js";
+import { textFor } from "../../../sql/placeholders.js";
+import { defaultSql as valueSql, literal } from "../expressions.js";
+import { quote, quoteTable } from "../names.js";
+import { NAME, typeOf } from "../types.js";
+import type { Clauses } from "./alterations.js";
+import {
+  createSequenceSql,
+  goOnSql,
+  identitySql,
+  isGenerated,
+  ownedSequenceOf,
+  ownSequenceSql,
+  resetIdentitySql,
+  resetOwnedSql,
+} from "./sequences.js";
+import { unstampedSql } from "./stamps.js";
+
+export function columnSql(column: Column): string {
+  return [
+    quote(column.name),
+    typeOf(column),
+    collateSql(column),
+    !column.nullable && "NOT NULL",
+    defaultSql(column) !== undefined && `DEFAULT ${defaultSql(column)}`,
+    isGenerated(column) && identitySql(column),
+    column.computed &&
+      `GENERATED ALWAYS AS (${expressionSql(column.computed.sql, NAME, quote)}) ${column.computed.stored ? "STORED" : "VIRTUAL"}`,
+  ]
+    .filter(Boolean)
+    .join(" ");
+}
+
+function collateSql({ collation }: Column): string | undefined {
+  return collation && `COLLATE ${quote(textFor(collation, NAME) ?? "")}`;
+}
+
+export function defaultSql(column: Column): string | undefined {
+  const owned = ownedSequenceOf(column);
+  if (owned) return `nextval(${literal(quoteTable(owned.sequence))}::regclass)`;
+  const { default: value } = column;
+  return value?.kind === "sql" ? expressionSql(value.sql, NAME, quote) : undefined;
+}
+
+function fillSql(fill: Default): string {
+  return fill.kind === "sql" ? expressionSql(fill.sql, NAME, quote) : valueSql(fill);
+}
+
+/** Old rows get their value by way of a default, which costs no pass over them when it is constant. */
+export function addColumnSql({ column, fill, table }: AddColumn): Clauses {
+  const around = { before: createSequenceSql(column), after: ownSequenceSql(table, column) };
+  const storage = storageSql({}, column);
+  if (!fill || column.nullable || column.computed || column.identity)
+    return { ...around, clauses: [`ADD COLUMN ${columnSql(column)}`], afterwards: storage };
+  const filled: Column = { ...column, default: { kind: "sql", sql: { [NAME]: fillSql(fill) } } };
+  const settled = column.default ? `SET DEFAULT ${defaultSql(column) ?? "NULL"}` : "DROP DEFAULT";
+  return {
+    clauses: [`ADD COLUMN ${columnSql(filled)}`],
+    afterwards: [`ALTER COLUMN ${quote(column.name)} ${settled}`, ...storage],
+  };
+}
+
+/** @param stamps the columns whose stamps are kept while it runs */
+export function alterColumnSql(change: AlterColumn, table: Table, stamps: readonly Column[]): Clauses {
+  const { before, after } = change;
+  const counting = alterCounting(change);
+  const retyped = isRetyped(change);
+  return {
+    before: [
+      ...dropExpression(change),
+      ...(retyped ? [] : fillOldRows(change, table, stamps)),
+      ...counting.before,
+    ],
+    clauses: [
+      ...alterType(change),
+      ...alterNullable(change),
+      ...counting.clauses,
+      ...storageSql(before, after),
+    ],
+    afterwards: counting.afterwards,
+    after: counting.after,
+  };
+}
+
+function isRetyped({ before, after, convert }: AlterColumn): boolean {
+  return typeOf(before) !== typeOf(after) || before.collation !== after.collation || convert !== undefined;
+}
+
+/** It keeps the values it was computed to; a column that becomes computed is dropped and made anew instead. */
+function dropExpression({ table, before, after }: AlterColumn): string[] {
+  return before.computed && !after.computed
+    ? [`ALTER TABLE ${quoteTable(table)} ALTER COLUMN ${quote(after.name)} DROP EXPRESSION`]
+    : [];
+}
+
+function fillOldRows(change: AlterColumn, table: Table, stamps: readonly Column[]): string[] {
+  const fill = fillOf(change);
+  if (!fill) return [];
+  const name = quote(change.after.name);
+  const update = `UPDATE ${quoteTable(change.table)} SET ${name} = ${fillSql(fill)} WHERE ${name} IS NULL`;
+  return unstampedSql(table, stamps, update);
+}
+
+/** What null becomes because it is no longer allowed. */
+function fillOf({ before, after, fill }: AlterColumn): Default | undefined {
+  return before.nullable && !after.nullable ? fill : undefined;
+}
+
+/** Its type and its default: one of the old type may not fit the new one while it changes. */
+function alterType(change: AlterColumn): string[] {
+  const { before, after, convert } = change;
+  const column = `ALTER COLUMN ${quote(after.name)}`;
+  const retyped = isRetyped(change);
+  const [had, has] = [defaultSql(before), defaultSql(after)];
+  const redefaulted = had !== has || retyped;
+  const converted =
+    convert === undefined
+      ? castSql(before, after)
+      : `(${expressionSql(convert, NAME, quote)})::${typeOf(after)}`;
+  const fill = fillOf(change);
+  const value = fill ? `coalesce(${converted}, ${fillSql(fill)})` : converted;
+  const type = [typeOf(after), collateSql(after)].filter(Boolean).join(" ");
+  return [
+    ...(had !== undefined && redefaulted ? [`${column} DROP DEFAULT`] : []),
+    ...(retyped ? [`${column} TYPE ${type} USING ${value}`] : []),
+    ...(has !== undefined && redefaulted ? [`${column} SET DEFAULT ${has}`] : []),
+  ];
+}
+
+function alterNullable({ before, after }: AlterColumn): string[] {
+  if (before.nullable === after.nullable) return [];
+  return [`ALTER COLUMN ${quote(after.name)} ${after.nullable ? "DROP" : "SET"} NOT NULL`];
+}
+
+/** How it counts: the type of an identity column must count, so it stops being one first. */
+function alterCounting(change: AlterColumn): Required<Omit<Clauses, "first">> {
+  const { table, before, after } = change;
+  const column = `ALTER COLUMN ${quote(after.name)}`;
+  const [was, is] = [isGenerated(before), isGenerated(after)];
+  const [owned, owns] = [ownedSequenceOf(before), ownedSequenceOf(after)];
+  const moved = owned?.sequence !== owns?.sequence;
+  const otherwise = !equal(before.options, after.options);
+  return {
+    before: [
+      ...(was && !is ? [`ALTER TABLE ${quoteTable(table)} ${column} DROP IDENTITY`] : []),
+      ...(moved ? createSequenceSql(after) : []),
+    ],
+    clauses: [
+      ...(was && is && after.identity !== before.identity
+        ? [`${column} SET GENERATED ${after.identity === "always" ? "ALWAYS" : "BY DEFAULT"}`]
+        : []),
+      ...(was && is && otherwise ? [resetIdentitySql(after)] : []),
+    ],
+    afterwards: is && !was ? [`${column} ADD ${identitySql(after)}`] : [],
+    after: [
+      ...(moved ? ownSequenceSql(table, after) : []),
+      ...(moved && owned ? [`DROP SEQUENCE ${quoteTable(owned.sequence)}`] : []),
+      ...(!moved && owns && (isRetyped(change) || otherwise) ? [resetOwnedSql(owns, after)] : []),
+      ...((is && !was) || (moved && owns) ? [goOnSql(table, after)] : []),
+    ],
+  };
+}
+
+/** Types that no cast leads between go by way of text. */
+function castSql(before: Column, after: Column): string {
+  const name = quote(after.name);
+  const [from, to] = [typeOf(before), typeOf(after)];
+  if (/^bytea$/.test(from) !== /^bytea$/.test(to)) {
+    return to === "bytea" ? `convert_to(${name}::text, 'UTF8')::${to}` : `encode(${name}, 'escape')::${to}`;
+  }
+  const textual = /^(?:text|varchar|char)/;
+  // A cast that is written down cuts what is too long; the one on the way into a column refuses it.
+  if (/^(?:varchar|char)/.test(to)) return textual.test(from) ? name : `${name}::text`;
+  const number = /^(?:smallint|integer|bigint|real|double precision|numeric)/;
+  const direct = textual.test(from) || textual.test(to) || (number.test(from) && number.test(to));
+  return direct ? `${name}::${to}` : `${name}::text::${to}`;
+}
+
+/** Where and how a column's values are kept. */
+export function storageSql(before: Pick<Column, "options">, after: Column): string[] {
+  const [was, now] = [before.options?.[NAME] ?? {}, after.options?.[NAME] ?? {}];
+  const column = `ALTER COLUMN ${quote(after.name)}`;
+  return [
+    ...(was["storage"] !== now["storage"]
+      ? [`${column} SET STORAGE ${(now["storage"] ?? "default").toUpperCase()}`]
+      : []),
+    ...(was["compression"] !== now["compression"]
+      ? [`${column} SET COMPRESSION ${now["compression"] ?? "default"}`]
+      : []),
+    ...(was["statistics"] !== now["statistics"]
+      ? [`${column} SET STATISTICS ${now["statistics"] ?? "-1"}`]
+      : []),
+  ];
+}

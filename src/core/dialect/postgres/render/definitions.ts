@@ -1,0 +1,179 @@
+import { namesThrough } from "../../../change/names.js";
+import type { DefinitionChange } from "../../../change/types.js";
+import { addressOf } from "../../../schema/address.js";
+import { equal } from "../../../schema/canonical.js";
+import type { Column, Definition, DomainDefinition, EnumDefinition } from "../../../schema/types.js";
+import type { RenderPlan } from "../../dialect.js";
+import { literal } from "../expressions.js";
+import { NAME_LIMIT, quote, quoteTable } from "../names.js";
+import { dimensionsOver } from "../types.js";
+import { defaultSql } from "./columns.js";
+import { resetSequenceSql, sequenceSql } from "./sequences.js";
+import { alterTableSql } from "./tables.js";
+
+/** What is made before all tables, and what goes after them. */
+export function definitionSql(change: DefinitionChange, plan: RenderPlan): string[] {
+  switch (change.kind) {
+    case "add definition":
+      return [createSql(change.definition), ...noteSql(change.definition)];
+    case "drop definition":
+      return [`DROP ${WORDS[change.definition.kind]} ${quoteTable(addressOf(change.definition))}`];
+    case "alter definition":
+      return [
+        ...alterSql(change.before, change.after, plan),
+        ...(change.before.note === change.after.note ? [] : noteSql(change.after, true)),
+      ];
+    default:
+      return change satisfies never;
+  }
+}
+
+const WORDS = { enum: "TYPE", domain: "DOMAIN", sequence: "SEQUENCE" } as const;
+
+function noteSql(definition: Definition, reset = false): string[] {
+  const { note } = definition;
+  if (note === undefined && !reset) return [];
+  const text = note === undefined ? "NULL" : literal(note);
+  return [`COMMENT ON ${WORDS[definition.kind]} ${quoteTable(addressOf(definition))} IS ${text}`];
+}
+
+function createSql(definition: Definition): string {
+  const name = quoteTable(addressOf(definition));
+  switch (definition.kind) {
+    case "enum":
+      return `CREATE TYPE ${name} AS ENUM (${definition.values.map(literal).join(", ")})`;
+    case "domain":
+      return [
+        `CREATE DOMAIN ${name} AS ${definition.type}`,
+        definition.collation && `COLLATE ${quote(definition.collation)}`,
+        definition.default !== undefined && `DEFAULT ${definition.default}`,
+        !definition.nullable && "NOT NULL",
+        ...definition.checks.map(check => `CONSTRAINT ${quote(check.name)} CHECK (${check.sql})`),
+      ]
+        .filter(Boolean)
+        .join(" ");
+    case "sequence": {
+      const { settings = {} } = definition;
+      const type = settings["sequence type"];
+      return `CREATE SEQUENCE ${name}${type ? ` AS ${type}` : ""}${sequenceSql(settings)}`;
+    }
+    default:
+      return definition satisfies never;
+  }
+}
+
+function alterSql(before: Definition, after: Definition, plan: RenderPlan): string[] {
+  if (before.kind === "enum" && after.kind === "enum") return alterEnumSql(before, after, plan);
+  if (before.kind === "domain" && after.kind === "domain") return alterDomainSql(before, after, plan);
+  if (after.kind !== "sequence") return [];
+  const { settings = {} } = after;
+  const type = settings["sequence type"] ?? "bigint";
+  return [`ALTER SEQUENCE ${quoteTable(addressOf(after))} ${resetSequenceSql(settings, type)}`];
+}
+
+/**
+ * Values can be added in place (https://www.postgresql.org/docs/15/sql-altertype.html), but not used before the
+ * transaction ends. Otherwise the type is made anew and its columns are turned over to it.
+ */
+function alterEnumSql(before: EnumDefinition, after: EnumDefinition, plan: RenderPlan): string[] {
+  const added = after.values.filter(value => !before.values.includes(value));
+  const kept = after.values.filter(value => before.values.includes(value));
+  const inPlace =
+    kept.length === before.values.length &&
+    kept.every((value, at) => value === before.values[at]) &&
+    !isUsed(added, plan);
+  if (inPlace) return added.map(value => addValueSql(value, before, after));
+  return makeAnewSql(after, plan, dimensions => `text${dimensions}`);
+}
+
+/** Whether anything else in a plan speaks of some values. */
+function isUsed(values: readonly string[], { changes }: RenderPlan): boolean {
+  const rest = JSON.stringify(changes.filter(({ kind }) => kind !== "alter definition"));
+  return values.some(value => rest.includes(JSON.stringify(literal(value)).slice(1, -1)));
+}
+
+function addValueSql(value: string, before: EnumDefinition, after: EnumDefinition): string {
+  const previous = after.values[after.values.indexOf(value) - 1];
+  const beside =
+    previous === undefined ? `BEFORE ${literal(before.values[0] ?? "")}` : `AFTER ${literal(previous)}`;
+  const behind = before.values.length === 0 ? "" : ` ${beside}`;
+  return `ALTER TYPE ${quoteTable(addressOf(after))} ADD VALUE ${literal(value)}${behind}`;
+}
+
+function alterDomainSql(before: DomainDefinition, after: DomainDefinition, plan: RenderPlan): string[] {
+  if (before.type !== after.type || before.collation !== after.collation)
+    return makeAnewSql(after, plan, dimensions => `${before.type}${dimensions}`);
+  const missing = (from: DomainDefinition, others: DomainDefinition) =>
+    from.checks.filter(check => !others.checks.some(each => equal(each, check)));
+  return [
+    ...missing(before, after).map(check => `DROP CONSTRAINT ${quote(check.name)}`),
+    ...(before.default === after.default
+      ? []
+      : [after.default === undefined ? "DROP DEFAULT" : `SET DEFAULT ${after.default}`]),
+    ...(before.nullable === after.nullable ? [] : [after.nullable ? "DROP NOT NULL" : "SET NOT NULL"]),
+    ...missing(after, before).map(check => `ADD CONSTRAINT ${quote(check.name)} CHECK (${check.sql})`),
+  ].map(clause => `ALTER DOMAIN ${quoteTable(addressOf(after))} ${clause}`);
+}
+
+/**
+ * A type under its name beside the old one, which goes once all columns are turned over.
+ * @param by the type by way of which values are turned, for an array of some dimensions
+ */
+function makeAnewSql(
+  after: EnumDefinition | DomainDefinition,
+  plan: RenderPlan,
+  by: (dimensions: string) => string,
+): string[] {
+  const away = `${after.name.slice(0, NAME_LIMIT - 4)}_old`;
+  const word = WORDS[after.kind];
+  return [
+    `ALTER ${word} ${quoteTable(addressOf(after))} RENAME TO ${quote(away)}`,
+    createSql(after),
+    ...noteSql(after),
+    ...turnOverSql(after, plan, by),
+    `DROP ${word} ${quoteTable(addressOf({ ...after, name: away }))}`,
+  ];
+}
+
+/** Columns of a type that has been made anew, in the tables that stay. */
+function turnOverSql(
+  type: Definition,
+  { before, changes }: RenderPlan,
+  by: (dimensions: string) => string,
+): string[] {
+  const names = namesThrough(changes);
+  const gone = new Set(
+    changes.flatMap(change => {
+      if (change.kind === "drop table") return [addressOf(change.table)];
+      return change.kind === "drop column" ? [JSON.stringify([change.table, change.column.name])] : [];
+    }),
+  );
+  return before.tables.flatMap(table => {
+    const start = addressOf(table);
+    if (gone.has(start)) return [];
+    return table.columns.flatMap(column => {
+      const dimensions = dimensionsOver(column, [type]);
+      if (dimensions === undefined || gone.has(JSON.stringify([start, column.name]))) return [];
+      const target = `${quoteTable(addressOf(type))}${dimensions}`;
+      return turnColumnSql(names.after(start), names.after(start, column.name), column, {
+        target,
+        by: by(dimensions),
+      });
+    });
+  });
+}
+
+function turnColumnSql(
+  table: string,
+  name: string,
+  column: Column,
+  { target, by }: { readonly target: string; readonly by: string },
+): string[] {
+  const alter = `ALTER COLUMN ${quote(name)}`;
+  const value = column.default && defaultSql(column);
+  return [
+    ...(value ? [alterTableSql(table, `${alter} DROP DEFAULT`)] : []),
+    alterTableSql(table, `${alter} TYPE ${target} USING ${quote(name)}::${by}::${target}`),
+    ...(value ? [alterTableSql(table, `${alter} SET DEFAULT ${value}`)] : []),
+  ];
+}

@@ -1,0 +1,418 @@
+import { isOfDefinition, type AddColumn, type AlterColumn, type Change } from "../../../change/types.js";
+import { describeChange, titleOf } from "../../../change/words.js";
+import { addressOf } from "../../../schema/address.js";
+import { equal } from "../../../schema/canonical.js";
+import type { Schema, Table } from "../../../schema/types.js";
+import {
+  atticNamespaces,
+  becameBlocks,
+  changedSinceBlocks,
+  emptiedBlocks,
+  keepBlocks,
+  putAway,
+  takenOut,
+  unfilled,
+} from "../../attic.js";
+import type { Block, RenderPlan } from "../../dialect.js";
+import { clearValuesSql, keepTableSql, restoreValuesSql, takeTableSql } from "../attic.js";
+import { quote, quoteTable } from "../names.js";
+import { alterations, blockEach, type Alteration } from "./alterations.js";
+import { addColumnSql, alterColumnSql } from "./columns.js";
+import { definitionSql } from "./definitions.js";
+import { renamesInTurn } from "./renames.js";
+import { createStampSql, dropStampSql } from "./stamps.js";
+import { stepsOf, type Steps } from "./steps.js";
+import {
+  alterOptionsSql,
+  alterTableSql,
+  constraintSql,
+  createIndexSql,
+  dropIndexSql,
+  notesSql,
+  renameColumnSql,
+  renamePartSql,
+  renameTableSql,
+  wholeTableSql,
+} from "./tables.js";
+
+/** The statements of a plan: https://www.postgresql.org/docs/15/sql-altertable.html. Each phase says what holds after it. */
+export function render(plan: RenderPlan): Block[] {
+  const steps = stepsOf(plan);
+  return [
+    ...copyToAttic(steps),
+    ...addNamespaces(steps),
+    ...definitions(steps, "add definition"),
+    ...dropReferences(steps),
+    ...dropIndexes(steps),
+    ...dropStamps(steps),
+    ...dropTables(steps),
+    ...dropComputed(steps),
+    ...dropColumnsAndConstraints(steps),
+    ...renameTablesAndColumns(steps),
+    ...definitions(steps, "alter definition"),
+    ...renameParts(steps),
+    ...alterColumnsAndConstraints(steps),
+    ...restoreValues(steps),
+    ...completeRestored(steps),
+    ...alterOptions(steps),
+    ...writeNotes(steps),
+    ...addTables(steps),
+    ...addIndexes(steps),
+    ...addStamps(steps),
+    ...addReferences(steps),
+    ...definitions(steps, "drop definition"),
+    ...dropNamespaces(steps),
+    ...finishAttic(steps),
+  ];
+}
+
+/** PostgreSQL never takes anything along unasked. */
+export function managedObjectNames(_schema: Schema): string[] {
+  return [];
+}
+
+export function scriptNotes(_blocks: readonly Block[]): string[] {
+  return [];
+}
+
+/** What will be taken away has a copy; copies of values that were changed since are gone. */
+function copyToAttic({ plan, attic }: Steps): Block[] {
+  return [
+    ...atticNamespaces(plan, "forward").map(name => ({
+      title: "make room in the attic",
+      statements: [`CREATE SCHEMA ${quote(name)}`],
+    })),
+    ...keepBlocks(plan, attic),
+    ...changedSinceBlocks(plan, attic),
+  ];
+}
+
+/** Each namespace is there that something will stand in. */
+function addNamespaces({ plan: { before, after } }: Steps): Block[] {
+  const old = namespacesOf(before);
+  return [...namespacesOf(after)]
+    .filter(name => !old.has(name))
+    .map(name => ({ title: `add namespace ${name}`, statements: [`CREATE SCHEMA ${quote(name)}`] }));
+}
+
+/** No namespace is left in which nothing stands any more. */
+function dropNamespaces({ plan: { before, after } }: Steps): Block[] {
+  const wanted = namespacesOf(after);
+  return [...namespacesOf(before)]
+    .filter(name => !wanted.has(name))
+    .map(name => ({ title: `drop namespace ${name}`, statements: [`DROP SCHEMA ${quote(name)}`] }));
+}
+
+/** The namespaces that tables and definitions stand in, but for the usual one. */
+function namespacesOf({ tables, definitions: own = [] }: Schema): Set<string> {
+  return new Set(
+    [...tables, ...own].flatMap(({ namespace }) => (namespace === undefined ? [] : [namespace])),
+  );
+}
+
+/** Types and sequences come before what is made of them, and go after it. */
+function definitions({ changes, plan }: Steps, kind: Change["kind"]): Block[] {
+  return blockEach(changes, change =>
+    change.kind === kind && isOfDefinition(change) ? definitionSql(change, plan) : [],
+  );
+}
+
+/** Nothing refers any more to what will go or change. */
+function dropReferences({ changes }: Steps): Block[] {
+  return alterations(changes, change =>
+    change.kind === "drop part" && change.what === "foreign key"
+      ? { table: change.table, clauses: [dropConstraintSql(change.value)] }
+      : undefined,
+  );
+}
+
+function dropConstraintSql({ name }: { readonly name: string }): string {
+  return `DROP CONSTRAINT ${quote(name)}`;
+}
+
+function dropIndexes({ changes, was }: Steps): Block[] {
+  return blockEach(changes, change =>
+    change.kind === "drop part" && change.what === "index"
+      ? [dropIndexSql(was(change.table), change.value)]
+      : [],
+  );
+}
+
+/** No trigger of ours speaks of a name that goes. */
+function dropStamps({ stamps }: Steps): Block[] {
+  return stamps.dropped.map(({ table, column }) => ({
+    title: `drop the stamp of ${addressOf(table)}.${column.name}`,
+    statements: dropStampSql(table, column),
+  }));
+}
+
+/** The names of tables that go are free. */
+function dropTables(steps: Steps): Block[] {
+  return steps.changes.flatMap(change =>
+    change.kind === "drop table" ? [dropTable(change.table, steps)] : [],
+  );
+}
+
+function dropTable(dropped: Table, { plan }: Steps): Block {
+  const address = addressOf(dropped);
+  const kept = putAway(plan, address);
+  if (!kept)
+    return {
+      title: titleOf({ kind: "drop table", table: dropped }),
+      statements: [`DROP TABLE ${quoteTable(address)}`],
+    };
+  const isDropped = (reference: Table["foreignKeys"][number]) =>
+    plan.changes.some(
+      change =>
+        change.kind === "drop part" &&
+        change.what === "foreign key" &&
+        change.table === address &&
+        equal(change.value, reference),
+    );
+  const references = kept.table.foreignKeys.filter(each => !isDropped(each));
+  return {
+    title: `put table ${address} into the attic`,
+    statements: keepTableSql(kept, references, plan),
+  };
+}
+
+/** What is computed is gone before what it is computed from. */
+function dropComputed({ changes }: Steps): Block[] {
+  return alterations(changes, change =>
+    isDropOfComputed(change) ? dropColumnOrConstraint(change) : undefined,
+  );
+}
+
+/** What goes is gone, in the old names. */
+function dropColumnsAndConstraints({ changes }: Steps): Block[] {
+  return alterations(changes, change =>
+    isDropOfComputed(change) ? undefined : dropColumnOrConstraint(change),
+  );
+}
+
+function isDropOfComputed(change: Change): boolean {
+  return change.kind === "drop column" && change.column.computed !== undefined;
+}
+
+function dropColumnOrConstraint(change: Change): Alteration | undefined {
+  if (change.kind === "drop column")
+    return { table: change.table, clauses: [`DROP COLUMN ${quote(change.column.name)}`] };
+  return change.kind === "drop part" && isConstraint(change.what)
+    ? { table: change.table, clauses: [dropConstraintSql(change.value)] }
+    : undefined;
+}
+
+/** Whether a kind of part is added and dropped beside the columns: not with the references, nor by itself. */
+function isConstraint<K extends string>(what: K): what is Exclude<K, "foreign key" | "index"> {
+  return what !== "foreign key" && what !== "index";
+}
+
+/** Everything has the name it will have. */
+function renameTablesAndColumns({ changes, names, was }: Steps): Block[] {
+  return blockEach(changes, change => {
+    if (change.kind === "rename table") {
+      // In the middle of a circle, what takes a spare name has the one it had at the start.
+      const start = names.before(change.to);
+      return renameTableSql(change.from, change.to, was(start === change.to ? change.from : start));
+    }
+    return change.kind === "rename column"
+      ? renameColumnSql(change.table, change.from, change.to, was(names.before(change.table)))
+      : [];
+  });
+}
+
+function renameParts({ changes, now }: Steps): Block[] {
+  const renames = renamesInTurn(changes.filter(change => change.kind === "rename part"));
+  return blockEach(renames, change => [
+    renamePartSql(now(change.table), change.what, change.from, change.to),
+  ]);
+}
+
+/** Columns and constraints are as they will be, but for what waits for values of the attic. */
+function alterColumnsAndConstraints(steps: Steps): Block[] {
+  return alterations(steps.changes, change => {
+    const whole = arrive(change, steps);
+    if (!isLate(change, steps)) return whole;
+    // A part that waits is in the way of the values, and of the columns' new types.
+    return whole?.first && { table: whole.table, first: whole.first, clauses: [] };
+  });
+}
+
+/** Whether a part waits for old values to come back. */
+function isLate(change: Change, { restored }: Steps): boolean {
+  return (change.kind === "add part" || change.kind === "alter part") && restored.has(change.table);
+}
+
+/** What changes, and what arrives at a table that stays. */
+function arrive(change: Change, steps: Steps): Alteration | undefined {
+  switch (change.kind) {
+    case "alter column":
+      return alterColumn(change, steps);
+    case "add column": {
+      const first = steps.isRestored(change) ? { ...change, column: unfilled(change.column) } : change;
+      return { table: change.table, ...addColumnSql(first) };
+    }
+    case "alter part":
+      return isConstraint(change.what)
+        ? {
+            table: change.table,
+            first: [dropConstraintSql(change.before)],
+            clauses: [`ADD ${constraintSql(change.what, change.after)}`],
+          }
+        : undefined;
+    case "add part":
+      return isConstraint(change.what)
+        ? { table: change.table, clauses: [`ADD ${constraintSql(change.what, change.value)}`] }
+        : undefined;
+    default:
+      return undefined;
+  }
+}
+
+function alterColumn(change: AlterColumn, { now, stamps, replacing }: Steps): Alteration {
+  const { table } = change;
+  const standing = stamps.standing(table);
+  const kept = replacing(change);
+  if (!kept) return { table, ...alterColumnSql(change, now(table), standing) };
+  const bare = { ...change, before: unfilled(change.before), after: unfilled(change.after) };
+  const altered = alterColumnSql(bare, now(table), standing);
+  const cleared = clearValuesSql(kept, change.before, now(table), standing);
+  return { table, ...altered, before: [...(altered.before ?? []), ...cleared] };
+}
+
+/** Old values are back where they were. */
+function restoreValues({ plan, restored, now, stamps }: Steps): Block[] {
+  return [...restored].flatMap(([address, kept]) =>
+    kept.map(each => ({
+      title: `restore ${each.columns.map(({ name }) => `${address}.${name}`).join(", ")} from the attic`,
+      statements: restoreValuesSql(each, now(address), stamps.standing(address), plan),
+    })),
+  );
+}
+
+/** What waited for them is whole: what columns demand, and the constraints about them. */
+function completeRestored(steps: Steps): Block[] {
+  return alterations(steps.changes, change => {
+    if (isLate(change, steps)) {
+      const whole = arrive(change, steps);
+      return whole && { table: whole.table, clauses: whole.clauses };
+    }
+    if (change.kind === "add column")
+      return steps.isRestored(change) ? demand(change, change.column, steps) : undefined;
+    return change.kind === "alter column" && steps.replacing(change)
+      ? demand(change, change.after, steps)
+      : undefined;
+  });
+}
+
+/** A column that was filled from the attic is held to what it says again. */
+function demand(
+  { table, fill }: AddColumn | AlterColumn,
+  column: AddColumn["column"],
+  { now, stamps }: Steps,
+): Alteration {
+  const whole = { kind: "alter column", table, before: unfilled(column), after: column } as const;
+  return {
+    table,
+    ...alterColumnSql({ ...whole, ...(fill && { fill }) }, now(table), stamps.standing(table)),
+  };
+}
+
+function alterOptions({ changes }: Steps): Block[] {
+  return blockEach(changes, change =>
+    change.kind === "alter table"
+      ? alterOptionsSql(change.table, change.before.options, change.after.options)
+      : [],
+  );
+}
+
+/** Notes of tables and columns that stay. */
+function writeNotes({ changes, now }: Steps): Block[] {
+  return changes.flatMap(change => {
+    const statements = changedNotesSql(change, now);
+    return statements.length > 0 ? [{ title: `note: ${describeChange(change)}`, statements }] : [];
+  });
+}
+
+function changedNotesSql(change: Change, now: Steps["now"]): string[] {
+  switch (change.kind) {
+    case "alter column":
+      return change.before.note === change.after.note
+        ? []
+        : notesSql(now(change.table), [change.after], false);
+    case "add column":
+      return change.column.note === undefined ? [] : notesSql(now(change.table), [change.column], false);
+    case "alter table":
+      return change.before.note === change.after.note ? [] : notesSql(now(change.table), [], true);
+    default:
+      return [];
+  }
+}
+
+/** Tables that arrive are there, or back, without references. */
+function addTables({ changes, plan, now }: Steps): Block[] {
+  return blockEach(changes, change => {
+    if (change.kind !== "add table") return [];
+    const table = now(addressOf(change.table));
+    const kept = takenOut(plan, addressOf(table));
+    return kept ? takeTableSql(kept, plan) : wholeTableSql(table);
+  });
+}
+
+function addIndexes({ changes, now }: Steps): Block[] {
+  return blockEach(changes, change => {
+    if (change.kind === "add part" && change.what === "index")
+      return [createIndexSql(now(change.table), change.value)];
+    if (change.kind !== "alter part" || change.what !== "index") return [];
+    const table = now(change.table);
+    return [dropIndexSql(table, change.before), createIndexSql(table, change.after)];
+  });
+}
+
+function addStamps({ stamps }: Steps): Block[] {
+  return stamps.added.map(({ table, column }) => ({
+    title: `keep the stamp ${addressOf(table)}.${column.name}`,
+    statements: createStampSql(table, column),
+  }));
+}
+
+/** All tables are there: what refers to them does. */
+function addReferences({ changes, now }: Steps): Block[] {
+  const arriving = new Set(
+    changes.flatMap(change => (change.kind === "add table" ? [addressOf(change.table)] : [])),
+  );
+  return [
+    ...[...arriving].flatMap(address => referencesOf(now(address), changes)),
+    ...alterations(changes, change =>
+      change.kind === "add part" && change.what === "foreign key"
+        ? { table: change.table, clauses: [`ADD ${constraintSql("foreign key", change.value)}`] }
+        : undefined,
+    ),
+  ];
+}
+
+/** The references of a table that arrives; those parted from it to open a circle are changes of their own. */
+function referencesOf(table: Table, changes: readonly Change[]): Block[] {
+  const address = addressOf(table);
+  const parted = new Set(
+    changes.flatMap(change =>
+      change.kind === "add part" && change.table === address ? [change.value.name] : [],
+    ),
+  );
+  const own = table.foreignKeys.filter(({ name }) => !parted.has(name));
+  if (own.length === 0) return [];
+  const clauses = own.map(foreignKey => `ADD ${constraintSql("foreign key", foreignKey)}`);
+  return [{ title: `references of ${address}`, statements: [alterTableSql(address, ...clauses)] }];
+}
+
+/** The attic knows what values have become, or has let go of what came back. */
+function finishAttic({ plan, attic }: Steps): Block[] {
+  return [
+    ...becameBlocks(plan, attic),
+    ...emptiedBlocks(plan, attic),
+    ...atticNamespaces(plan, "back").map(name => ({
+      title: "let go of the room in the attic",
+      statements: [`DROP SCHEMA ${quote(name)}`],
+    })),
+  ];
+}

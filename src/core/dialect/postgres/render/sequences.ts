@@ -1,0 +1,132 @@
+import { addressOf, parseAddress } from "../../../schema/address.js";
+import type { Column, Table } from "../../../schema/types.js";
+import { literal } from "../expressions.js";
+import { quote, quoteBeside, quoteTable, sequenceName } from "../names.js";
+import { NAME, typeOf } from "../types.js";
+
+/** Settings of a sequence that are not as usual, by our names for them. */
+type Settings = Readonly<Record<string, string>>;
+
+/** A sequence that stands beside its column rather than inside it (PostgreSQL's "serial"). */
+export interface OwnedSequence {
+  readonly sequence: string;
+  readonly settings: Settings;
+}
+
+export function ownedSequenceOf(column: Column | undefined): OwnedSequence | undefined {
+  const { sequence, ...settings } = column?.options?.[NAME] ?? {};
+  return sequence === undefined || !column?.identity ? undefined : { sequence, settings };
+}
+
+/** Whether a column counts by itself: an identity. */
+export function isGenerated(column: Column): boolean {
+  return column.identity !== undefined && !ownedSequenceOf(column);
+}
+
+/** A sequence of a column's own is made before the column, and owned by it as soon as it is there. */
+export function createSequenceSql(column: Column): string[] {
+  const owned = ownedSequenceOf(column);
+  if (!owned) return [];
+  const type = owned.settings["sequence type"] ?? countedType(column);
+  return [
+    `CREATE SEQUENCE ${quoteTable(owned.sequence)}${type === undefined ? "" : ` AS ${type}`}${sequenceSql(owned.settings)}`,
+  ];
+}
+
+export function ownSequenceSql(table: string, column: Column): string[] {
+  const owned = ownedSequenceOf(column);
+  return owned
+    ? [`ALTER SEQUENCE ${quoteTable(owned.sequence)} OWNED BY ${quoteTable(table)}.${quote(column.name)}`]
+    : [];
+}
+
+/** A sequence whose settings, or whose column's type, have changed. */
+export function resetOwnedSql({ sequence, settings }: OwnedSequence, column: Column): string {
+  const type = settings["sequence type"] ?? countedType(column);
+  return `ALTER SEQUENCE ${quoteTable(sequence)} ${resetSequenceSql(settings, type)}`;
+}
+
+/** The column's own type, where a sequence can have it. */
+function countedType(column: Column): string | undefined {
+  return ["smallint", "integer", "bigint"].find(type => type === typeOf(column));
+}
+
+const SEQUENCE_WORDS = [
+  ["increment", "INCREMENT BY"],
+  ["minimum", "MINVALUE"],
+  ["maximum", "MAXVALUE"],
+  ["start", "START WITH"],
+  ["cache", "CACHE"],
+] as const;
+
+/** Those settings that are not as usual, each with a space before it. */
+export function sequenceSql(settings: Settings): string {
+  const words = SEQUENCE_WORDS.flatMap(([name, word]) =>
+    settings[name] ? [`${word} ${settings[name]}`] : [],
+  );
+  return [...words, ...(settings["cycle"] ? ["CYCLE"] : [])].map(word => ` ${word}`).join("");
+}
+
+/** All of a sequence's settings stated, also those that are as usual again. */
+export function resetSequenceSql(settings: Settings, type: string | undefined): string {
+  const down = (settings["increment"] ?? "1").startsWith("-");
+  const start = settings["start"] ?? (down ? (settings["maximum"] ?? "-1") : (settings["minimum"] ?? "1"));
+  return [
+    type && `AS ${type}`,
+    `INCREMENT BY ${settings["increment"] ?? "1"}`,
+    settings["minimum"] ? `MINVALUE ${settings["minimum"]}` : "NO MINVALUE",
+    settings["maximum"] ? `MAXVALUE ${settings["maximum"]}` : "NO MAXVALUE",
+    `START WITH ${start}`,
+    `CACHE ${settings["cache"] ?? "1"}`,
+    settings["cycle"] ? "CYCLE" : "NO CYCLE",
+  ]
+    .filter(Boolean)
+    .join(" ");
+}
+
+export function identitySql({ identity, options }: Column): string {
+  const { "sequence name": name, ...settings } = options?.[NAME] ?? {};
+  const inside = [...(name ? [` SEQUENCE NAME ${quoteTable(name)}`] : []), sequenceSql(settings)]
+    .join("")
+    .trim();
+  return `GENERATED ${identity === "always" ? "ALWAYS" : "BY DEFAULT"} AS IDENTITY${inside && ` (${inside})`}`;
+}
+
+/** The clause that states all settings of a column that counts by itself. */
+export function resetIdentitySql(column: Column): string {
+  const words = resetSequenceSql(column.options?.[NAME] ?? {}, undefined).match(
+    /NO \w+|\w+ (?:BY |WITH )?-?\d+|CYCLE/g,
+  );
+  return `ALTER COLUMN ${quote(column.name)} ${(words ?? []).map(word => `SET ${word}`).join(" ")}`;
+}
+
+/** A table's address and one of its columns. */
+type Named = readonly [table: string, column: string];
+
+/** The sequence of an identity is called after its column; PostgreSQL leaves it its old name. */
+export function renameSequenceSql(
+  column: Column,
+  beside: Pick<Table, "namespace">,
+  old: Named,
+  now: Named,
+): string[] {
+  const options = column.options?.[NAME] ?? {};
+  if (!column.identity || options["sequence"] || options["sequence name"]) return [];
+  const [from, to] = [old, now].map(([table, name]) => sequenceName(parseAddress(table).name, name));
+  if (from === undefined || to === undefined || from === to) return [];
+  return [`ALTER SEQUENCE IF EXISTS ${quoteBeside(beside, from)} RENAME TO ${quote(to)}`];
+}
+
+/** What counts in a table goes on behind the rows that are there. */
+export function goOnCounting(table: Table): string[] {
+  return table.columns
+    .filter(({ identity }) => identity !== undefined)
+    .map(column => goOnSql(addressOf(table), column));
+}
+
+/** What counts in one column goes on behind the rows that are there. */
+export function goOnSql(table: string, column: Column): string {
+  const [owner, name] = [literal(quoteTable(table)), literal(column.name)];
+  const next = `(SELECT coalesce(max(${quote(column.name)}), 0) + 1 FROM ${quoteTable(table)})`;
+  return `SELECT setval(pg_get_serial_sequence(${owner}, ${name}), ${next}, false)`;
+}

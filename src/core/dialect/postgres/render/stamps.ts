@@ -1,0 +1,40 @@
+import { addressOf } from "../../../schema/address.js";
+import type { Column, Table } from "../../../schema/types.js";
+import { quote, quoteBeside, quoteTable, stampName } from "../names.js";
+
+/** The function and the trigger that keep the moment of a row's last update. */
+export function createStampSql(table: Table, column: Column): string[] {
+  const name = stampName(table.name, column.name);
+  const stamp = quote(column.name);
+  return [
+    `CREATE FUNCTION ${quoteBeside(table, name)}() RETURNS trigger LANGUAGE plpgsql AS ${dollarQuoted(
+      `\nBEGIN\n  IF NEW.${stamp} IS NOT DISTINCT FROM OLD.${stamp} THEN\n    NEW.${stamp} := now();\n  END IF;\n  RETURN NEW;\nEND\n`,
+    )}`,
+    `CREATE TRIGGER ${quote(name)} BEFORE UPDATE ON ${quoteTable(addressOf(table))} FOR EACH ROW EXECUTE FUNCTION ${quoteBeside(table, name)}()`,
+  ];
+}
+
+export function dropStampSql(table: Table, column: Column): string[] {
+  const name = stampName(table.name, column.name);
+  return [
+    `DROP TRIGGER ${quote(name)} ON ${quoteTable(addressOf(table))}`,
+    `DROP FUNCTION ${quoteBeside(table, name)}()`,
+  ];
+}
+
+/** An update that leaves the moments of the last update as they are. */
+export function unstampedSql(table: Table, stamps: readonly Column[], update: string): string[] {
+  const triggers = (verb: string) =>
+    stamps.map(
+      ({ name }) =>
+        `ALTER TABLE ${quoteTable(addressOf(table))} ${verb} TRIGGER ${quote(stampName(table.name, name))}`,
+    );
+  return [...triggers("DISABLE"), update, ...triggers("ENABLE")];
+}
+
+/** A tag that the text does not hold: a name may be anything. */
+function dollarQuoted(text: string): string {
+  let tag = "$stamp$";
+  while (text.includes(tag)) tag = `$${tag.slice(1, -1)}_$`;
+  return `${tag}${text}${tag}`;
+}

@@ -1,0 +1,89 @@
+import { addressOf } from "../../../schema/address.js";
+import type { Catalog, CatalogRow, LeftAlone } from "../../dialect.js";
+import type { Column, ForeignKey, Index, Schema, Table } from "../../../schema/types.js";
+import { stampTrigger } from "../expressions.js";
+import { stampTriggerName } from "../names.js";
+import { spelledAs } from "./names.js";
+import { parseIndex } from "./parse-index.js";
+import { parseTable, type Pieces } from "./parse-table.js";
+import { NAME } from "../types.js";
+
+/** A table whose indexes and stamps are still to come. */
+type TableDraft = Omit<Table, "indexes" | "columns"> & {
+  readonly indexes: Index[];
+  columns: readonly Column[];
+};
+
+type Entry = readonly [
+  type: "table" | "index" | "trigger" | "view",
+  name: string,
+  table: string,
+  sql: string,
+];
+
+/**
+ * What sqlite_schema says. SQLite keeps every definition as the text that made it, and that text holds all: as many
+ * queries whatever the number of tables (https://sqlite.org/schematab.html).
+ */
+export function readCatalog([rows = [], shadowRows = []]: readonly (readonly CatalogRow[])[]): Catalog {
+  const shadows = new Set(shadowRows.map(({ name }) => String(name)));
+  const entries = JSON.parse(String(rows[0]?.["entries"] ?? "[]")) as readonly Entry[];
+  const leftAlone: LeftAlone[] = [];
+  const pieces: Pieces = new Map();
+  const tables = new Map<string, TableDraft>();
+  for (const [type, name, , sql] of entries) {
+    if (type !== "table" || name.startsWith("sqlite_") || shadows.has(name)) continue;
+    if (/^create\s+virtual\b/i.test(sql)) leftAlone.push({ kind: "virtual table", name });
+    else tables.set(name, { ...parseTable(sql, pieces), name, indexes: [] });
+  }
+  for (const [type, name, table, sql] of entries) {
+    if (type === "table") continue;
+    const owner = tables.get(table);
+    if (type === "index" && owner) {
+      owner.indexes.push(parseIndex(sql, name, owner.columns));
+    } else if (type === "trigger") {
+      const stamped = owner && stampedColumn(owner, name, sql);
+      if (stamped) owner.columns = withStamp(owner.columns, stamped);
+      else leftAlone.push({ kind: "trigger", name, table });
+    } else if (type === "view") {
+      leftAlone.push({ kind: "view", name });
+    }
+  }
+  return { schema: resolveReferences({ tables: [...tables.values()] }), leftAlone };
+}
+
+/** The column that a trigger of ours keeps; undefined for anybody else's trigger. */
+function stampedColumn(table: Table, trigger: string, sql: string): Column | undefined {
+  const withoutRowid = table.options?.[NAME]?.["without rowid"] !== undefined;
+  return table.columns.find(
+    ({ name }) =>
+      stampTriggerName(table.name, name) === trigger &&
+      sql === stampTrigger(table.name, name, table.key?.columns ?? [], withoutRowid),
+  );
+}
+
+function withStamp(columns: readonly Column[], stamped: Column): Column[] {
+  return columns.map(column => (column === stamped ? { ...column, stamp: "updated" as const } : column));
+}
+
+/** References in the spelling of what they refer to; one that names no columns means the key. */
+function resolveReferences({ tables }: Schema): Schema {
+  const byName = new Map(tables.map(table => [table.name.toLowerCase(), table]));
+  const resolve = (foreignKey: ForeignKey): ForeignKey => {
+    const target = byName.get(foreignKey.references.table.toLowerCase());
+    if (!target)
+      return {
+        ...foreignKey,
+        references: { ...foreignKey.references, table: addressOf({ name: foreignKey.references.table }) },
+      };
+    const { columns } = foreignKey.references;
+    return {
+      ...foreignKey,
+      references: {
+        table: addressOf(target),
+        columns: columns.length === 0 ? (target.key?.columns ?? []) : spelledAs(columns, target.columns),
+      },
+    };
+  };
+  return { tables: tables.map(table => ({ ...table, foreignKeys: table.foreignKeys.map(resolve) })) };
+}

@@ -1,0 +1,175 @@
+import { namesThrough } from "../../../change/names.js";
+import { isOfDefinition, type AddColumn, type Change } from "../../../change/types.js";
+import { differsBeyondNote } from "../../../change/words.js";
+import { addressOf, tablesByAddress } from "../../../schema/address.js";
+import { columnsOfComputed, columnsOfPart } from "../../../schema/lookups.js";
+import { PART_KINDS, partsOf, type Column, type Schema, type Table } from "../../../schema/types.js";
+import { restoredTo, type KeptBesideKey } from "../../attic.js";
+import type { RenderPlan } from "../../dialect.js";
+import { stampTriggerName } from "../names.js";
+import { defaultSql, fillSql } from "./tables.js";
+
+/** What happens to one table that stays. */
+export interface Work {
+  readonly from: string;
+  readonly to: string;
+  readonly changes: readonly Change[];
+  readonly was: Table;
+  readonly now: Table;
+  /** What it gets back from the attic. */
+  readonly restored: readonly KeptBesideKey[];
+  /** The names of its indexes and stamps that another table will have: they must be free before that is made. */
+  readonly taken: ReadonlySet<string>;
+  /** Whether it is built anew; else every change of it can be made where it stands. */
+  readonly rebuilt: boolean;
+}
+
+export function worksOf(plan: RenderPlan): Work[] {
+  const { before, after, changes } = plan;
+  const [oldTables, newTables] = [tablesByAddress(before), tablesByAddress(after)];
+  return changesByTable(changes).flatMap(({ from, to, changes: own }): Work[] => {
+    const [was, now] = [oldTables.get(from), newTables.get(to)];
+    if (!was || !now) return [];
+    const restored = restoredTo(plan, to);
+    const rebuilt = restored.length > 0 || !canStay({ changes: own, was, now }, changes);
+    return [{ from, to, changes: own, was, now, restored, taken: takenNames(was, to, after), rebuilt }];
+  });
+}
+
+/** Indexes, and the triggers that keep stamps: SQLite drops them with their table. */
+export function managedObjectNames({ tables }: Pick<Schema, "tables">): string[] {
+  return tables.flatMap(({ name, indexes, columns }) => [
+    ...indexes.map(index => index.name),
+    ...columns.flatMap(column => (column.stamp ? [stampTriggerName(name, column.name)] : [])),
+  ]);
+}
+
+/** Names are shared by all tables of the database. */
+function takenNames(was: Table, to: string, { tables }: Schema): ReadonlySet<string> {
+  const own = new Set(managedObjectNames({ tables: [was] }));
+  if (own.size === 0) return own;
+  const others = managedObjectNames({ tables: tables.filter(table => addressOf(table) !== to) });
+  return new Set(others.filter(name => own.has(name)));
+}
+
+/** The changes by the table that stays; what happens to the parts of tables that come or go is in those tables. */
+function changesByTable(
+  changes: readonly Change[],
+): { readonly from: string; readonly to: string; readonly changes: readonly Change[] }[] {
+  const names = namesThrough(changes);
+  const [arriving, leaving] = [new Set<string>(), new Set<string>()];
+  for (const change of changes) {
+    if (change.kind === "add table") arriving.add(addressOf(change.table));
+    if (change.kind === "drop table") leaving.add(addressOf(change.table));
+  }
+  const works = new Map<string, { from: string; to: string; changes: Change[] }>(
+    [...names.tables].map(([from, to]) => [to, { from, to, changes: [] }]),
+  );
+  for (const change of changes) {
+    if (
+      change.kind === "add table" ||
+      change.kind === "drop table" ||
+      change.kind === "rename table" ||
+      isOfDefinition(change)
+    )
+      continue;
+    const early = change.kind === "drop part" || change.kind === "drop column";
+    if (early ? leaving.has(change.table) : arriving.has(change.table)) continue;
+    const to = early ? names.after(change.table) : change.table;
+    const work = works.get(to) ?? { from: names.before(to), to, changes: [] };
+    work.changes.push(change);
+    works.set(to, work);
+  }
+  return [...works.values()];
+}
+
+/** Whether every change of a table can be made where it stands. */
+function canStay(
+  { changes, was, now }: Pick<Work, "changes" | "was" | "now">,
+  all: readonly Change[],
+): boolean {
+  const added = new Map(
+    changes.filter(change => change.kind === "add column").map(change => [change.column.name, change]),
+  );
+  const dropped = new Set(
+    changes.flatMap(change => (change.kind === "drop column" ? [change.column.name] : [])),
+  );
+  return changes.every(change => {
+    switch (change.kind) {
+      case "rename column":
+        return !dropped.has(change.to);
+      case "add column":
+        return canAddInPlace(change, now);
+      case "drop column":
+        return canDropInPlace(change.column.name, was, all);
+      case "alter column":
+        return (
+          change.convert === undefined &&
+          !differsBeyondNote(withoutStamp(change.before), withoutStamp(change.after))
+        );
+      case "add part":
+        return change.what === "index" || isInline(change, added);
+      case "drop part":
+      case "alter part":
+      case "rename part":
+        return change.what === "index";
+      case "alter table":
+      case "add table":
+      case "drop table":
+      case "rename table":
+      case "add definition":
+      case "drop definition":
+      case "alter definition":
+        return false;
+      default:
+        return change satisfies never;
+    }
+  });
+}
+
+function withoutStamp({ stamp: _, ...column }: Column): Column {
+  return column;
+}
+
+/** The conditions of https://sqlite.org/lang_altertable.html#altertabaddcol */
+function canAddInPlace(change: AddColumn, now: Table): boolean {
+  const { column, at, fill } = change;
+  if (
+    at !== undefined ||
+    column.identity ||
+    column.computed?.stored ||
+    now.key?.columns.includes(column.name)
+  )
+    return false;
+  if (now.uniques.some(({ columns }) => columns.includes(column.name))) return false;
+  if (column.computed) return true;
+  const value = column.default && defaultSql(column);
+  const constant = value === undefined || (!value.startsWith("(") && !/^current_/i.test(value));
+  const filledByDefault = fill === undefined || fillSql(fill) === (value ?? "NULL");
+  return constant && filledByDefault && (column.nullable || (value !== undefined && !/^null$/i.test(value)));
+}
+
+/** The conditions of https://sqlite.org/lang_altertable.html#altertabdropcol; indexes are dropped before. */
+function canDropInPlace(column: string, was: Table, all: readonly Change[]): boolean {
+  const used = PART_KINDS.some(
+    kind => kind !== "index" && partsOf(was, kind).some(part => columnsOfPart(kind, part).includes(column)),
+  );
+  const referred = all.some(
+    change =>
+      change.kind === "drop part" &&
+      change.what === "foreign key" &&
+      change.value.references.table === addressOf(was) &&
+      change.value.references.columns.includes(column),
+  );
+  return !used && !referred && !was.columns.some(each => columnsOfComputed(each).includes(column));
+}
+
+/** Whether a part can be written behind the one column that brings it. */
+function isInline(change: Change, added: ReadonlyMap<string, AddColumn>): boolean {
+  if (change.kind !== "add part" || (change.what !== "check" && change.what !== "foreign key")) return false;
+  const [column, ...others] = columnsOfPart(change.what, change.value);
+  const bringer = column !== undefined && others.length === 0 ? added.get(column) : undefined;
+  if (!bringer) return false;
+  // With references enforced, only a column that starts as null may bring one.
+  return change.what === "check" || (bringer.column.nullable && bringer.column.default === undefined);
+}

@@ -1,0 +1,20 @@
+import type { DialectRows } from "../dialect.js";
+import { literal } from "./expressions.js";
+import { quote } from "./names.js";
+
+export const rows: DialectRows = {
+  literal,
+  bytesLiteral: digits => `X'${digits}'`,
+  emptyRow: "DEFAULT VALUES",
+  jsonPairs: (first, second) => `json_group_array(json_array(${first}, ${second}))`,
+  // There is no TRUNCATE: https://sqlite.org/lang_delete.html#the_truncate_optimization
+  emptySql: table => `DELETE FROM ${table}`,
+  copying: {
+    exactly: ({ name }) => quote(name),
+    overriding: "",
+    // Off on every connection that changes anything: what is run is checked before it is committed.
+    unchecked: { start: "PRAGMA foreign_keys = OFF", end: "PRAGMA foreign_keys = OFF" },
+    after: () => [],
+  },
+  driver: { name: "libsql", types: { bytes: "ArrayBuffer" } },
+};

@@ -1,0 +1,12 @@
+import { NO_WORDS, type TypeWords } from "../change/widening.js";
+import { parseNativeType } from "../sql/native-type.js";
+
+/**
+ * A native type in portable words. What says more than words and sizes (`unsigned`, an array, a list of values) has none.
+ * @param synonyms portable words by the dialect's own
+ */
+export function typeWords(text: string, synonyms: Readonly<Record<string, string>>): TypeWords {
+  const { name, numbers, values, behind, dimensions } = parseNativeType(text);
+  if (values || behind !== "" || dimensions !== "" || !/^[a-z ]+$/.test(name)) return NO_WORDS;
+  return { name: synonyms[name] ?? name, numbers };
+}

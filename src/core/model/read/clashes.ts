@@ -1,0 +1,169 @@
+import type { Class } from "../../../modelling/facts.js";
+import type { Dialect } from "../../dialect/dialect.js";
+import { addressOf } from "../../schema/address.js";
+import { cutName } from "../../schema/naming.js";
+import { partsOf, type Table } from "../../schema/types.js";
+import type { Columns } from "./columns.js";
+import type { Report } from "./findings.js";
+
+/** Names that two things want. SQLite and MariaDB tell names apart without regard to case, so nobody may rely on it. */
+export function reportClashes(tables: readonly Table[], models: Columns, report: Report): void {
+  const owners = new Map<string, string>();
+  for (const [at, table] of tables.entries()) {
+    const entity = models.entities[at]?.name ?? table.name;
+    const name = addressOf(table).toLowerCase();
+    const owner = owners.get(name);
+    if (owner) {
+      report(
+        "E221",
+        { entity },
+        `${owner} and ${entity} are both stored in the table ${table.name}`,
+        "give one of them another name with @Stored({ table: … })",
+      );
+    }
+    owners.set(name, owner ?? entity);
+    const columns = new Set<string>();
+    for (const column of table.columns) {
+      const key = column.name.toLowerCase();
+      if (columns.has(key)) {
+        report(
+          "E222",
+          { entity },
+          `Two fields of ${entity} are stored in the column ${column.name}`,
+          "give one of them another name with @Field({ column: … })",
+        );
+      }
+      columns.add(key);
+    }
+    const { uniques, indexes, foreignKeys, checks } = table;
+    for (const twice of [
+      [...uniques, ...indexes],
+      [...uniques, ...foreignKeys, ...checks],
+    ].flatMap(namedTwice)) {
+      report(
+        "E230",
+        { entity },
+        `Two constraints of ${entity} would be called ${twice}`,
+        "remove one of them, or name the check otherwise",
+      );
+    }
+  }
+}
+
+/** Indexes and constraints are told apart by their names, each among themselves; a unique constraint is both. */
+function namedTwice(parts: readonly { readonly name: string }[]): string[] {
+  const names = parts.map(({ name }) => name).filter(name => name !== "");
+  return [...new Set(names.filter((name, at) => names.indexOf(name) !== at))];
+}
+
+/** Constraints that are to be looked at when a transaction ends, where a dialect looks at each statement. */
+export function reportUndeferred(
+  tables: readonly Table[],
+  models: Columns,
+  dialects: readonly Dialect[],
+  report: Report,
+): void {
+  for (const [at, table] of tables.entries()) {
+    const deferred = (each: Table) =>
+      [...(each.key ? [each.key] : []), ...each.uniques, ...each.foreignKeys].filter(part => part.deferrable);
+    if (deferred(table).length === 0) continue;
+    for (const dialect of dialects) {
+      const held = deferred(dialect.types.settle({ tables: [table] }).tables[0]!).map(({ columns }) =>
+        columns.join(),
+      );
+      for (const { name, columns } of deferred(table).filter(part => !held.includes(part.columns.join()))) {
+        report(
+          "A300",
+          { entity: models.entities[at]?.name ?? table.name },
+          `${name || columns.join(", ")} is looked at after each statement: ${dialect.title} does not defer it`,
+          "order the statements of a transaction so that it holds all along there",
+        );
+      }
+    }
+  }
+}
+
+/** Names that a dialect in use does not take. */
+export function reportNames(
+  tables: readonly Table[],
+  models: Columns,
+  dialects: readonly Dialect[],
+  report: Report,
+): void {
+  for (const [at, table] of tables.entries()) {
+    const entity = models.entities[at]?.name ?? table.name;
+    for (const name of [table.name, ...table.columns.map(column => column.name)]) {
+      for (const dialect of dialects) {
+        const reason = dialect.names.cannotHold(name);
+        if (reason)
+          report(
+            "E231",
+            { entity },
+            `The name ${JSON.stringify(name)} cannot be: ${reason}`,
+            "choose another name",
+          );
+      }
+    }
+  }
+}
+
+/** Names that are told apart across tables, after they were cut to what the dialect takes. */
+export function reportShared(
+  tables: readonly Table[],
+  models: Columns,
+  dialects: readonly Dialect[],
+  report: Report,
+): void {
+  const told = new Set<string>();
+  for (const dialect of dialects) {
+    const owners = new Map<string, string>();
+    for (const [at, table] of tables.entries()) {
+      const entity = models.entities[at]?.name ?? table.name;
+      const { kinds, tables: withTables } = dialect.names.shared;
+      const parts = kinds.flatMap(kind => partsOf(table, kind)).map(({ name }) => name);
+      for (const given of [...(withTables ? [table.name] : []), ...parts].filter(Boolean)) {
+        const name = cutName(given, dialect.names.limit);
+        const place = addressOf({
+          ...(table.namespace !== undefined && { namespace: table.namespace }),
+          name,
+        });
+        const owner = owners.get(place.toLowerCase());
+        owners.set(place.toLowerCase(), owner ?? entity);
+        if (owner === undefined || owner === entity || told.has(place)) continue;
+        told.add(place);
+        report(
+          "E232",
+          { entity },
+          `${owner} and ${entity} both bring something called ${name}, which ${dialect.title} tells apart across tables`,
+          "give one of them another name",
+        );
+      }
+    }
+  }
+}
+
+/** Entities that are part of another: its rows would be in two tables, or its key within a row. */
+export function reportNested(models: Columns, report: Report): void {
+  for (const entity of models.entities) {
+    for (let cls: unknown = Object.getPrototypeOf(entity.cls); cls; cls = Object.getPrototypeOf(cls)) {
+      const base = models.entityOf(cls as Class);
+      if (!base) continue;
+      report(
+        "E233",
+        { entity: entity.name },
+        `${entity.name} extends ${base.name}, which is an entity: its rows would have to stand in two tables`,
+        `let both extend a class without @Stored(), or refer: @Key() @RefersTo(() => ${base.name})`,
+      );
+    }
+    const wholes = new Map(entity.fields.flatMap(({ within }) => within.map(whole => [whole.of, whole])));
+    for (const { of, cls } of wholes.values()) {
+      if (!cls || !models.entityOf(cls)) continue;
+      report(
+        "E233",
+        { entity: entity.name, property: of },
+        `${cls.name} is an entity, not a value object`,
+        `write @RefersTo(() => ${cls.name}), or remove @Stored() from ${cls.name}`,
+      );
+    }
+  }
+}

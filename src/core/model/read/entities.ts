@@ -1,0 +1,209 @@
+import {
+  factsOf,
+  type Class,
+  type PropertyFacts,
+  type RefersToOptions,
+  type StoredOptions,
+} from "../../../modelling/facts.js";
+import { expandFields } from "./expand.js";
+import { checkProperty, checkStored, type OptionFault } from "./options.js";
+
+/** A class-validator rule on a property, as its metadata has it. */
+export interface Validator {
+  /** class-validator's own name for it: `isInt`, `maxLength`. */
+  readonly name: string;
+  readonly constraints: readonly unknown[];
+  /** The rule is about the items of an array. */
+  readonly each: boolean;
+}
+
+/** What a field is a part of: a value object, or a reference to any of several entities. */
+export interface Whole {
+  /** The property that holds it. */
+  readonly of: string;
+  readonly kind: "inline" | "arcs" | "tag";
+  /** It may be missing as a whole. */
+  readonly optional: boolean;
+  /** The class of a value object. */
+  readonly cls?: Class;
+  /** The part may not be missing while the whole is there. */
+  readonly required: boolean;
+}
+
+/** What is said of a property, and what is known of a part of one. */
+export interface FieldFacts extends Omit<PropertyFacts, "refersTo"> {
+  readonly refersTo?: {
+    readonly target: () => Class;
+    /** `computedBy`: the reference is worked out from the name and the key that this property holds. */
+    readonly options: RefersToOptions & { readonly computedBy?: string };
+  };
+  /** Of the type that the keys of these have in common. */
+  readonly sameAsKeys?: () => readonly Class[];
+}
+
+export interface FieldDescription {
+  /** `weight`; of a part `size.height`. */
+  readonly property: string;
+  /** What its columns are named after: `weight`, `size_height`. */
+  readonly called: string;
+  readonly facts: FieldFacts;
+  readonly validators: readonly Validator[];
+  /** `@IsOptional()`: null is allowed. */
+  readonly optional: boolean;
+  /** The name of the class that declares it. */
+  readonly declaredIn: string;
+  /** From the outermost inwards; empty for a field of its own. */
+  readonly within: readonly Whole[];
+}
+
+export interface EntityDescription {
+  readonly name: string;
+  readonly cls: Class;
+  readonly options: StoredOptions;
+  /** In the order written, fields of base classes last. */
+  readonly fields: readonly FieldDescription[];
+  /** Options that are left out, since they cannot be meant. */
+  readonly faults: readonly OptionFault[];
+}
+
+/** The entities among some classes: those with `@Stored`. */
+export function describeEntities(classes: readonly unknown[]): EntityDescription[] {
+  return [...new Set(classes)].flatMap(cls => {
+    const stored = factsOf(cls)?.stored;
+    return stored ? [describeEntity(cls as Class, stored)] : [];
+  });
+}
+
+function describeEntity(cls: Class, stored: StoredOptions): EntityDescription {
+  const { name } = cls;
+  const faults: OptionFault[] = [];
+  const options = checkStored(stored, name, faults);
+  const inside: OptionFault[] = [];
+  const fields = expandFields(fieldsOf(cls, faults), of => fieldsOf(of, inside));
+  // A value object may be there twice.
+  const once = new Map(inside.map(fault => [JSON.stringify(fault), fault]));
+  for (const { entity, property, what, remedy } of once.values())
+    faults.push({ entity: name, what: `${entity}.${property}, ${what}`, remedy });
+  return { name, cls, options, fields, faults };
+}
+
+/** The fields of a class and its base classes; a property declared again belongs to the class that does so last. */
+function fieldsOf(cls: Class, faults: OptionFault[]): FieldDescription[] {
+  const validators = validatorsByProperty(cls);
+  const seen = new Set<string>();
+  const fields: FieldDescription[] = [];
+  for (
+    let at: unknown = cls;
+    typeof at === "function" && at !== Function.prototype;
+    at = Object.getPrototypeOf(at)
+  ) {
+    const facts = factsOf(at)?.properties;
+    const here = new Set([
+      ...writtenProperties(at),
+      ...(facts?.keys() ?? []),
+      ...[...validators].flatMap(([property, { target }]) => (target === at ? [property] : [])),
+    ]);
+    for (const property of here) {
+      if (seen.has(property)) continue;
+      seen.add(property);
+      const found = validators.get(property);
+      const said = facts?.get(property);
+      fields.push({
+        property,
+        called: property,
+        facts: said ? checkProperty(said, { entity: cls.name, property }, faults) : {},
+        validators: found?.validators ?? [],
+        optional: found?.optional ?? false,
+        declaredIn: at.name,
+        within: [],
+      });
+    }
+  }
+  return fields;
+}
+
+/**
+ * Property names as the class body has them, in its order: `  title;` or `  stage = "greenware";` as esbuild prints
+ * a class. This is the only place where a property without a decorator can be seen, and a forgotten decorator told.
+ */
+function writtenProperties(cls: { toString: () => string }): string[] {
+  return [
+    ...cls
+      .toString()
+      .matchAll(
+        /^ {2}([\p{ID_Start}$_][\p{ID_Continue}$]*)(?:;| = (?!(?:async )?(?:function\b|\(?[^"'`]*\)? =>)))/gmu,
+      ),
+  ].map(([, name]) => name!);
+}
+
+interface PropertyValidators {
+  readonly target: unknown;
+  readonly validators: Validator[];
+  optional: boolean;
+}
+
+/** The part of class-validator's metadata that is read here. */
+interface ValidationMetadata {
+  readonly type: string;
+  readonly name?: string;
+  readonly target: unknown;
+  readonly propertyName: string;
+  readonly constraints?: readonly unknown[];
+  readonly groups?: readonly string[];
+  readonly always?: boolean;
+  readonly each?: boolean;
+}
+
+interface MetadataStorage {
+  readonly validationMetadatas?: unknown;
+  getTargetValidationMetadatas(
+    cls: unknown,
+    schema: string,
+    always: boolean,
+    strictGroups: boolean,
+  ): readonly ValidationMetadata[];
+}
+
+/** All that is recorded of a class and of those it extends, of which what it says itself wins. */
+function metadataOf(cls: Class): readonly ValidationMetadata[] {
+  const storage = (globalThis as { classValidatorMetadataStorage?: MetadataStorage })
+    .classValidatorMetadataStorage;
+  const byClass = storage?.validationMetadatas;
+  // Asked for one class, the store looks through all of them: for a thousand classes a million times.
+  if (!(byClass instanceof Map)) return storage?.getTargetValidationMetadatas(cls, "", true, false) ?? [];
+  const recorded = byClass as ReadonlyMap<unknown, readonly ValidationMetadata[]>;
+  const own = recorded.get(cls) ?? [];
+  const inherited: ValidationMetadata[] = [];
+  for (let at: unknown = Object.getPrototypeOf(cls); at; at = Object.getPrototypeOf(at))
+    inherited.push(...(recorded.get(at) ?? []));
+  const isSaid = ({ propertyName, type }: ValidationMetadata) =>
+    own.some(each => each.propertyName === propertyName && each.type === type);
+  return [...own, ...inherited.filter(each => !isSaid(each))];
+}
+
+/**
+ * class-validator keeps what its decorators record in one store for the process, under this global name, so that it
+ * does not matter which copy of it the models import.
+ */
+function validatorsByProperty(cls: Class): Map<string, PropertyValidators> {
+  const found = new Map<string, PropertyValidators>();
+  const conditional = new Set<string>();
+  for (const metadata of metadataOf(cls)) {
+    const { propertyName: property, target, type, name = type } = metadata;
+    const entry = found.get(property) ?? { target, validators: [], optional: false };
+    found.set(property, entry);
+    if (name === "isOptional") entry.optional = true;
+    else if (type === "conditionalValidation") conditional.add(property);
+    // A rule for certain groups does not always hold, so the database cannot hold it either.
+    else if (!metadata.groups?.length || metadata.always) {
+      // Decorators run from the property upwards; here the first written comes first.
+      entry.validators.unshift({
+        name,
+        constraints: metadata.constraints ?? [],
+        each: metadata.each ?? false,
+      });
+    }
+  }
+  for (const property of conditional) found.get(property)!.validators.length = 0;
+  return found;
+}

@@ -1,0 +1,98 @@
+import type { Class, FieldOptions } from "../../../modelling/facts.js";
+import type { FieldDescription } from "./entities.js";
+
+/**
+ * Fields that come to several: a value object's, and the ways to refer to any of several entities. Each part is a
+ * field of its own, called `size.height` or `subject.Potter`.
+ * @param fieldsOf the fields of a class, for the classes of value objects
+ */
+export function expandFields(
+  fields: readonly FieldDescription[],
+  fieldsOf: (cls: Class) => readonly FieldDescription[],
+): FieldDescription[] {
+  return fields.flatMap(field => {
+    if (field.facts.inline) return inlineFields(field, fieldsOf);
+    if (field.facts.refersToAny) return anyFields(field);
+    return [field];
+  });
+}
+
+function inlineFields(
+  field: FieldDescription,
+  fieldsOf: (cls: Class) => readonly FieldDescription[],
+): FieldDescription[] {
+  const { target, options } = field.facts.inline!;
+  const cls = target();
+  if (typeof cls !== "function") return [field];
+  const prefix = options.prefix ?? field.called;
+  const stored = field.facts.field?.stored;
+  return expandFields(fieldsOf(cls), fieldsOf).map(part => ({
+    ...part,
+    property: `${field.property}.${part.property}`,
+    called: joined(prefix, part.called),
+    facts: {
+      ...part.facts,
+      ...(part.facts.field && { field: prefixed(part.facts.field, prefix) }),
+      ...(stored !== undefined && { field: { ...part.facts.field, stored } }),
+    },
+    optional: part.optional || field.optional,
+    within: [
+      { of: field.property, kind: "inline", optional: field.optional, required: !part.optional, cls },
+      ...part.within,
+    ],
+  }));
+}
+
+function joined(prefix: string, name: string): string {
+  return prefix === "" ? name : `${prefix}_${name}`;
+}
+
+/** Columns that the value object names itself stand behind the prefix too: it may be there twice. */
+function prefixed(options: FieldOptions, prefix: string): FieldOptions {
+  return {
+    ...options,
+    ...(options.column !== undefined && { column: joined(prefix, options.column) }),
+    ...(options.was !== undefined && { was: joined(prefix, options.was) }),
+  };
+}
+
+function anyFields(field: FieldDescription): FieldDescription[] {
+  const { targets, options } = field.facts.refersToAny!;
+  const classes = targets();
+  const { style = "arcs", onDelete, index } = options;
+  const whole = { of: field.property, optional: field.optional };
+  const part = (name: string): FieldDescription => ({
+    ...field,
+    property: `${field.property}.${name}`,
+    called: joined(field.called, name),
+    facts: {},
+    validators: [],
+    optional: true,
+    within: [{ ...whole, kind: style, required: false }],
+  });
+  const actions = { ...(onDelete && { onDelete }), ...(index !== undefined && { index }) };
+  const references = classes.map((cls): FieldDescription => ({
+    ...part(cls.name),
+    facts: {
+      refersTo: {
+        target: () => cls,
+        options: style === "tag" ? { ...actions, computedBy: field.property } : actions,
+      },
+    },
+  }));
+  if (style === "arcs") return references;
+  const names = classes.map(({ name }) => name);
+  return [
+    {
+      ...part("type"),
+      optional: field.optional,
+      validators: [{ name: "isIn", constraints: [names], each: false }],
+    },
+    {
+      ...part("id"),
+      optional: field.optional,
+      facts: { sameAsKeys: () => classes },
+    },
+    ...references,
+  ];
+}

@@ -1,0 +1,77 @@
+/** Something a check of the models found, as data; `check` and errors word it the same way. */
+export interface Finding {
+  readonly code: string;
+  readonly severity: "error" | "advice";
+  readonly entity: string;
+  readonly property?: string;
+  /** What is wrong, a sentence without its full stop. */
+  readonly what: string;
+  readonly remedy: string;
+  /** What would say it beside the model, as a draft takes it: `{ rename: "shelves=racks" }`. */
+  readonly answer?: Answer;
+  /** Filled in at the edge, where the files are known. */
+  readonly file?: string;
+  /** From 1. */
+  readonly line?: number;
+}
+
+export type Answer = { readonly rename: string } | { readonly fill: string };
+
+/** What each code of a finding is about; docs/advice.md lists the same codes. */
+export const FINDING_CODES = {
+  E220: "a property whose type cannot be told",
+  E221: "two entities on one table",
+  E222: "two fields on one column",
+  E223: "a reference to something that is not an entity",
+  E224: "ReferredBy names a field that does not point back",
+  E225: "a name that is not a field",
+  E226: "a type that is not one",
+  E227: "a key that cannot be",
+  E228: "a reference that cannot be",
+  E229: "a default or fill that does not fit its type",
+  E230: "two constraints of one name",
+  E231: "a name that a dialect cannot hold",
+  E232: "a name that two things would share",
+  E233: "an entity that extends another, or a value object that is one",
+  E234: "an option that is none, or not of its form",
+  A300: "a rule that a dialect cannot hold",
+  A301: "a reserved word as a name",
+  A302: "a field that looks like a reference and is none",
+  A303: "a reference called otherwise than the others",
+  A304: "floating point for money",
+  A305: "a reference without an index",
+  A306: "an index that another serves for",
+  A307: "the same index twice",
+  A308: "a unique text of any length on MariaDB",
+  A309: "a name that a dialect cuts",
+  A310: "required references in a circle",
+  A311: "optional in TypeScript, required in the database",
+  A312: "required in TypeScript, optional in the database",
+  A313: "a rename or a conversion that is done",
+  A314: "an entity that nothing is linked to",
+  A315: "a default that breaks the field's own rule",
+  A316: "a value that is no longer allowed",
+  A317: "something goes while its like comes",
+  A318: "a required column without a value for old rows",
+  A319: "a type that old values may not fit",
+} as const satisfies Record<string, string>;
+
+export type FindingCode = keyof typeof FINDING_CODES;
+
+export type Report = (
+  code: FindingCode,
+  where: { readonly entity: string; readonly property?: string },
+  what: string,
+  remedy: string,
+  answer?: Answer,
+) => void;
+
+/** A list of findings and the function that adds to it. */
+export function collectFindings(): { readonly findings: Finding[]; readonly report: Report } {
+  const findings: Finding[] = [];
+  const report: Report = (code, where, what, remedy, answer) => {
+    const severity = code.startsWith("E") ? "error" : "advice";
+    findings.push({ code, severity, ...where, what, remedy, ...(answer && { answer }) });
+  };
+  return { findings, report };
+}

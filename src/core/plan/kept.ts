@@ -1,0 +1,145 @@
+import { lossOf, type Loss } from "../change/loss.js";
+import { namesThrough, type NamesThrough } from "../change/names.js";
+import type { AlterColumn, Change } from "../change/types.js";
+import type { KeyPart, Kept, KeptBesideKey, KeptTable } from "../dialect/attic.js";
+import type { Dialect, RenderPlan } from "../dialect/dialect.js";
+import { addressOf, tablesByAddress } from "../schema/address.js";
+import { equal } from "../schema/canonical.js";
+import { uniqueLists } from "../schema/lookups.js";
+import type { Column, DataType, Table } from "../schema/types.js";
+
+/** What a forward plan takes away, and where it is kept. */
+export function keptBy(plan: RenderPlan, dialect: Dialect, number: string): Kept[] {
+  const addressFor = freeAddresses(dialect, number);
+  return [...keptTables(plan, addressFor), ...keptValues(plan, dialect, addressFor)];
+}
+
+type AddressFor = (table: Table, column?: string) => string;
+
+/** Addresses in the attic, none of them twice: names may have been cut. */
+function freeAddresses({ attic }: Dialect, number: string): AddressFor {
+  const taken = new Set<string>();
+  return (table, column) => {
+    let [address, turn] = [attic.addressFor(number, table, column), 1];
+    while (taken.has(address)) address = attic.addressFor(number, table, `${column ?? ""}${(turn += 1)}`);
+    taken.add(address);
+    return address;
+  };
+}
+
+function keptTables({ before, changes }: RenderPlan, addressFor: AddressFor): KeptTable[] {
+  const oldTables = tablesByAddress(before);
+  return changes.flatMap((change): KeptTable[] => {
+    if (change.kind !== "drop table") return [];
+    const table = oldTables.get(addressOf(change.table)) ?? change.table;
+    return [{ kind: "table", table, address: addressFor(table) }];
+  });
+}
+
+/** Values of the tables that stay, table by table. */
+function keptValues(plan: RenderPlan, dialect: Dialect, addressFor: AddressFor): KeptBesideKey[] {
+  const names = namesThrough(plan.changes);
+  const losses = lossesByTable(plan.changes, widensOn(dialect));
+  const oldTables = tablesByAddress(plan.before);
+  return plan.after.tables.flatMap((now): KeptBesideKey[] => {
+    const address = addressOf(now);
+    const from = names.before(address);
+    const table = names.arrives(address) ? undefined : oldTables.get(from);
+    const replaced = losses.values.get(address) ?? [];
+    if (!table || !(losses.columns.has(from) || losses.columns.has(address) || replaced.length > 0))
+      return [];
+    return keptOfTable({ table, now, names, replaced, addressFor });
+  });
+}
+
+interface Replaced {
+  readonly change: AlterColumn;
+  readonly loss: Extract<Loss, { readonly kind: "values" }>;
+}
+
+/** Tables that lose columns, by their addresses before; what becomes of values, by their tables' addresses after. */
+function lossesByTable(changes: readonly Change[], widens: (before: DataType, after: DataType) => boolean) {
+  const columns = new Set<string>();
+  const values = new Map<string, Replaced[]>();
+  for (const change of changes) {
+    const loss = lossOf(change, widens);
+    // A computed column that goes takes nothing along, yet its table is looked at.
+    if (change.kind === "drop column") columns.add(change.table);
+    if (change.kind !== "alter column" || loss?.kind !== "values") continue;
+    values.set(change.table, [...(values.get(change.table) ?? []), { change, loss }]);
+  }
+  return { columns, values };
+}
+
+/** Whether one of a dialect's own types widens to another. */
+export function widensOn({ name, types }: Dialect): (before: DataType, after: DataType) => boolean {
+  const text = (type: DataType) => (type.kind === "native" ? (type.sql[name] ?? "") : "");
+  return (before, after) => equal(before, after) || types.widens(text(before), text(after));
+}
+
+interface StayingTable {
+  /** As it was, and as it is to be. */
+  readonly table: Table;
+  readonly now: Table;
+  readonly names: NamesThrough;
+  readonly replaced: readonly Replaced[];
+  readonly addressFor: AddressFor;
+}
+
+function keptOfTable({ table, now, names, replaced, addressFor }: StayingTable): KeptBesideKey[] {
+  const address = addressOf(now);
+  const staying = new Map(
+    now.columns
+      .filter(({ name }) => !names.arrives(address, name))
+      .map(({ name }) => [names.before(address, name), name]),
+  );
+  const key = matchingKey(table, now, staying, new Set(replaced.map(({ change }) => change.after.name)));
+  const plain = table.columns.filter(({ computed }) => !computed);
+  const gone = plain.filter(({ name }) => !staying.has(name));
+  const rest = key.length > 0 ? [] : plain.filter(({ name }) => staying.has(name));
+  const common = { table, now: address, key };
+  return [
+    ...(gone.length > 0
+      ? [{ ...common, kind: "columns", address: addressFor(table), columns: [...gone, ...rest] } as const]
+      : []),
+    ...replaced.flatMap(({ change, loss: { by } }): KeptBesideKey[] => {
+      const column = table.columns.find(({ name }) => name === names.before(address, change.after.name));
+      if (!column || key.length === 0) return [];
+      const kept = { columns: [column], address: addressFor(table, column.name), change, by };
+      return [{ ...common, kind: "values", ...kept }];
+    }),
+  ];
+}
+
+/**
+ * Columns that tell rows apart before and after: a key or a unique constraint of either side, whose columns are there
+ * on both and are turned into nothing else; best one that keeps its types.
+ * @param staying names after by names before
+ * @param replaced columns, by their names after, in which other values stand
+ */
+function matchingKey(
+  was: Table,
+  now: Table,
+  staying: ReadonlyMap<string, string>,
+  replaced: ReadonlySet<string>,
+): readonly KeyPart[] {
+  const oldNames = new Map([...staying].map(([old, name]) => [name, old]));
+  const partOf = (name: string): KeyPart | undefined => {
+    const before = was.columns.find(each => each.name === name);
+    const after = now.columns.find(each => each.name === staying.get(name));
+    if (!before || !after || before.computed || after.computed || replaced.has(after.name)) return undefined;
+    return { was: before.name, now: after.name, retyped: !equal(comparedBy(before), comparedBy(after)) };
+  };
+  const candidates = [
+    ...uniqueLists(was),
+    ...uniqueLists(now).map(list => list.map(name => oldNames.get(name) ?? "")),
+  ].flatMap(list => {
+    const parts = list.map(partOf);
+    return list.length > 0 && parts.every(part => part !== undefined) ? [parts] : [];
+  });
+  return candidates.find(parts => parts.every(({ retyped }) => !retyped)) ?? candidates[0] ?? [];
+}
+
+function comparedBy({ type, collation }: Column) {
+  return { type, collation };
+}

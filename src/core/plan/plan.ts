@@ -1,0 +1,81 @@
+import { apply } from "../change/apply.js";
+import { diff, fillKey, type Conversion } from "../change/diff.js";
+import { hintsOf, mapConversion, type Hints } from "../change/hints.js";
+import { invert } from "../change/invert.js";
+import type { AlterColumn, Change } from "../change/types.js";
+import type { Direction } from "../change/direction.js";
+import { addressOf } from "../schema/address.js";
+import { textFor } from "../sql/placeholders.js";
+import type { Schema } from "../schema/types.js";
+import { keptBy } from "./kept.js";
+import type { Block, Dialect, RenderPlan } from "../dialect/dialect.js";
+
+/** A migration that keeps what it takes away: its number as it is shown, and the way it is run. */
+export interface Keeping {
+  readonly number: string;
+  readonly direction: Direction;
+}
+
+/**
+ * What a list of portable changes means to one dialect: its own schemas before and after, and the changes between
+ * them. A change that makes no difference there (a note on SQLite) falls away.
+ * @throws MisfitChange when the changes do not fit the schema
+ */
+export function planFor(
+  dialect: Dialect,
+  before: Schema,
+  changes: readonly Change[],
+  keeping?: Keeping,
+): RenderPlan {
+  const after = apply(before, changes);
+  const [from, to] = [dialect.types.settle(before), dialect.types.settle(after)];
+  const said = hintsOf(changes);
+  const hints = { ...said, conversions: conversionsFor(dialect, said.conversions) };
+  const found = diff(from, to, { ...hints, positions: true });
+  const plan = { before: from, after: to, changes: [...found, ...conversionsOnly(found, hints, to)] };
+  if (!keeping) return plan;
+  const { number, direction } = keeping;
+  const forward = direction === "forward" ? plan : planFor(dialect, after, invert(changes));
+  const kept = keptBy(forward, dialect, number);
+  return kept.length > 0 ? { ...plan, attic: { direction, kept } } : plan;
+}
+
+/** The statements of a list of portable changes. */
+export function blocksFor(
+  dialect: Dialect,
+  before: Schema,
+  changes: readonly Change[],
+  keeping?: Keeping,
+): Block[] {
+  return dialect.render.blocks(planFor(dialect, before, changes, keeping));
+}
+
+/** Conversions between types that are one and the same here: the values change all the same. */
+function conversionsOnly(
+  found: readonly Change[],
+  { conversions }: Hints,
+  { tables }: Schema,
+): AlterColumn[] {
+  const known = new Set(
+    found.flatMap(change =>
+      change.kind === "alter column" ? [fillKey(change.table, change.after.name)] : [],
+    ),
+  );
+  return tables.flatMap(table =>
+    table.columns.flatMap((column): AlterColumn[] => {
+      const key = fillKey(addressOf(table), column.name);
+      const conversion = known.has(key) ? undefined : conversions.get(key);
+      if (column.computed || (conversion?.convert ?? conversion?.convertBack) === undefined) return [];
+      return [
+        { kind: "alter column", table: addressOf(table), before: column, after: column, ...conversion },
+      ];
+    }),
+  );
+}
+
+/** Conversions as far as they are said for a dialect. */
+function conversionsFor(dialect: Dialect, said: ReadonlyMap<string, Conversion>): Map<string, Conversion> {
+  return new Map(
+    [...said].map(([key, each]) => [key, mapConversion(each, sql => textFor(sql, dialect.name))]),
+  );
+}

@@ -1,0 +1,27 @@
+import { parseAddress } from "./address.js";
+import type { Schema, Table } from "./types.js";
+
+/** The table in each database that says which migrations ran there. */
+export const LEDGER = "emberset_ledger";
+
+/** What the names of the attic's tables, or of its namespaces, begin with. */
+export const ATTIC = "emberset_attic_";
+
+/** Whether a table is Emberset's own rather than the project's. */
+export function isInternalTable({ name, namespace }: Pick<Table, "name" | "namespace">): boolean {
+  return name === LEDGER || name.startsWith(ATTIC) || (namespace?.startsWith(ATTIC) ?? false);
+}
+
+/** What a catalog says, but for Emberset's own tables and what hangs on them. */
+export function withoutInternal<L extends { readonly table?: string }>({
+  schema,
+  leftAlone,
+}: {
+  readonly schema: Schema;
+  readonly leftAlone: readonly L[];
+}): { schema: Schema; leftAlone: L[] } {
+  return {
+    schema: { ...schema, tables: schema.tables.filter(table => !isInternalTable(table)) },
+    leftAlone: leftAlone.filter(({ table }) => table === undefined || !isInternalTable(parseAddress(table))),
+  };
+}

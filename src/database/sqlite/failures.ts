@@ -1,0 +1,33 @@
+import type { Failures } from "../failures.js";
+
+const begins =
+  (...starts: readonly string[]) =>
+  ({ code }: { readonly code: string }) =>
+    starts.some(start => code.startsWith(start));
+
+/** https://sqlite.org/rescode.html */
+export const FAILURES: Failures = {
+  read: error => {
+    const { code = "SQLITE_ERROR", message } = error as { code?: string; message: string };
+    return { code, number: 0, message, reason: message };
+  },
+  known: [
+    [({ code }) => code === "SQLITE_NOTADB", "notADatabase"],
+    [begins("SQLITE_READONLY"), "readOnlyFile"],
+    [begins("SQLITE_BUSY", "SQLITE_LOCKED"), "locked"],
+    [begins("SQLITE_CANTOPEN"), "cannotOpen"],
+  ],
+  remedies: {
+    SQLITE_CONSTRAINT_UNIQUE:
+      "some rows hold the same values; make them differ or remove the doubles, then run again",
+    SQLITE_CONSTRAINT_PRIMARYKEY:
+      "some rows have the same key; make them differ or remove the doubles, then run again",
+    SQLITE_CONSTRAINT_NOTNULL:
+      "some rows have no value for a required column; fill them, or give the field a `default` or `fill` and draft again",
+    SQLITE_CONSTRAINT_CHECK: "some rows break a check; correct them, then run again",
+    SQLITE_CONSTRAINT_FOREIGNKEY: "some rows refer to nothing; correct or remove them, then run again",
+    SQLITE_MISMATCH:
+      "some values are not integers, as a key of that type must be; correct them, then run again",
+    SQLITE_FULL: "the disk is full; make room, then run again",
+  },
+};

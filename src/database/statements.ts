@@ -1,0 +1,56 @@
+import type { CatalogRow } from "../core/dialect/dialect.js";
+import type { TargetSettings } from "../project/settings.js";
+import type { Database, Trace, Value } from "./database.js";
+import { explainFailure, scriptFailure, type Failures } from "./failures.js";
+
+/** How a driver takes statements; its own errors come out of it. */
+export interface Driver {
+  readonly query: (sql: string, values: readonly Value[]) => Promise<CatalogRow[]> | CatalogRow[];
+  /** One statement, without looking at what comes back. */
+  readonly execute: (sql: string) => unknown;
+}
+
+export interface StatementOptions {
+  readonly target: TargetSettings;
+  readonly trace: Trace | undefined;
+  readonly failures: Failures;
+}
+
+/** How statements are sent to a database: timed, traced, and with failures that are ours. */
+export interface Statements extends Pick<Database, "rows" | "run" | "runScripted"> {
+  /** Something that is sent in another way, with the text it stands for. */
+  readonly sent: <T>(sql: string, work: () => Promise<T> | T) => Promise<T>;
+}
+
+/** The one frame around every statement, whatever the driver. */
+export function statementsOver(driver: Driver, { target, trace, failures }: StatementOptions): Statements {
+  const timed = async <T>(sql: string, work: () => Promise<T> | T): Promise<T> => {
+    // Node loads its clock when it is first asked for.
+    if (!trace) return work();
+    const start = performance.now();
+    try {
+      return await work();
+    } finally {
+      trace(sql, performance.now() - start);
+    }
+  };
+  const sent = async <T>(sql: string, work: () => Promise<T> | T): Promise<T> => {
+    try {
+      return await timed(sql, work);
+    } catch (error) {
+      throw explainFailure(error, { target, failures, sql });
+    }
+  };
+  return {
+    sent,
+    rows: (sql, ...values) => sent(sql, () => driver.query(sql, values)),
+    run: async (sql, ...values) => void (await sent(sql, () => driver.query(sql, values))),
+    runScripted: async sql => {
+      try {
+        await timed(sql, () => driver.execute(sql));
+      } catch (error) {
+        throw scriptFailure(error, { target, failures });
+      }
+    },
+  };
+}

@@ -1,0 +1,148 @@
+import type { Direction } from "../core/change/direction.js";
+import { invert } from "../core/change/invert.js";
+import { lossOf } from "../core/change/loss.js";
+import type { Change } from "../core/change/types.js";
+import { describeChange } from "../core/change/words.js";
+import type { Block, Dialect, RenderPlan } from "../core/dialect/dialect.js";
+import { widens } from "../core/dialect/registry.js";
+import { planFor, type Keeping } from "../core/plan/plan.js";
+import { addressOf } from "../core/schema/address.js";
+import type { Schema } from "../core/schema/types.js";
+import { showNumber, type Migration } from "./migration.js";
+import { readScript } from "./read.js";
+
+/** What a migration does in a direction, and the schema it does that to. */
+export function wayOf(
+  { changes, schemaBefore, schemaAfter }: Pick<Migration, "changes" | "schemaBefore" | "schemaAfter">,
+  direction: Direction,
+): { readonly before: Schema; readonly changes: readonly Change[] } {
+  return direction === "forward"
+    ? { before: schemaBefore, changes }
+    : { before: schemaAfter, changes: invert(changes) };
+}
+
+/** How a migration keeps what it takes away, run in one direction; undefined: it does not. */
+export function keepingOf({ kept, number }: Migration, direction: Direction): Keeping | undefined {
+  return kept ? { number: showNumber(number), direction } : undefined;
+}
+
+/** What a migration, run in one direction, is to a dialect. */
+export function migrationPlan(migration: Migration, direction: Direction, dialect: Dialect): RenderPlan {
+  const { before, changes } = wayOf(migration, direction);
+  return planFor(dialect, before, changes, keepingOf(migration, direction));
+}
+
+/** A script as it is drafted. */
+export function scriptText(migration: Migration, direction: Direction, dialect: Dialect): string {
+  const { changes } = wayOf(migration, direction);
+  const plan = migrationPlan(migration, direction, dialect);
+  const count = `${changes.length} change${changes.length === 1 ? "" : "s"}`;
+  const fates = fatesOf(migration, direction, plan, dialect);
+  const header = [
+    headline(migration, direction, dialect),
+    ...listing(
+      `${count}:`,
+      changes.map(change => `${describeChange(change)}${fates(change)}`),
+    ),
+  ];
+  const blocks = dialect.render.blocks(plan);
+  const body = blocks.length > 0 ? blocks.map(blockText) : [comment(`nothing to do on ${dialect.title}`)];
+  const notes = dialect.render.scriptNotes(blocks);
+  return `${[[...header, ...notes].map(comment).join("\n"), ...body].join("\n\n")}\n`;
+}
+
+/** A script to be written by hand. */
+export function blankText(migration: Migration, direction: Direction, dialect: Dialect): string {
+  const lines = [
+    headline(migration, direction, dialect),
+    direction === "forward"
+      ? "Written by hand: statements that change rows, each ended with a semicolon. No change of the schema is recorded."
+      : "Written by hand: what takes the forward script back.",
+  ];
+  return `${lines.map(comment).join("\n")}\n`;
+}
+
+function headline({ number, title }: Migration, direction: Direction, { name }: Dialect): string {
+  return `Emberset · migration ${showNumber(number)} · ${title} · ${direction} · ${name}`;
+}
+
+/** Whether a script on disk is no longer as it was drafted: somebody wrote it, or changed it. */
+export function isEdited(migration: Migration, direction: Direction, dialect: Dialect): boolean {
+  return readScript(migration, direction, dialect.name).text !== scriptText(migration, direction, dialect);
+}
+
+/** Whether a change leaves rows or values nowhere, unless they are kept. */
+export function takesAway(change: Change): boolean {
+  return lossOf(change, widens) !== undefined;
+}
+
+/** What becomes, in brackets, of what each change takes away, or of what was there before it. */
+function fatesOf(
+  migration: Migration,
+  direction: Direction,
+  { attic }: RenderPlan,
+  dialect: Dialect,
+): (change: Change) => string {
+  const kept = attic?.kept ?? [];
+  const values = new Set(
+    kept.flatMap(each => (each.kind === "values" ? [`${each.now}.${each.change.after.name}`] : [])),
+  );
+  // Whole rows are kept where no key tells them; nothing can be put back into its row then.
+  const unplaced = new Set(
+    kept.flatMap(each => (each.kind === "columns" && each.key.length === 0 ? [addressOf(each.table)] : [])),
+  );
+  const after = heldAddresses(migration.schemaAfter, dialect);
+  const before = heldAddresses(migration.schemaBefore, dialect);
+  const isKept = (change: Change) =>
+    attic !== undefined &&
+    (change.kind !== "alter column" || values.has(`${after(change.table)}.${change.after.name}`));
+  if (direction === "forward")
+    return change => {
+      if (!takesAway(change)) return "";
+      const what = change.kind === "alter column" ? "old values " : "";
+      return isKept(change) ? ` (${what}kept in the attic)` : ` (${what}lost)`;
+    };
+  return change => {
+    const done = invert([change]).find(takesAway);
+    if (!done || !isKept(done)) return "";
+    const isUnplaced = done.kind === "drop column" && unplaced.has(before(done.table));
+    return isUnplaced ? " (its values stay away: no key tells their rows)" : " (restored from the attic)";
+  };
+}
+
+/** The addresses of a schema's tables as a dialect has them: cut, or with a namespace in the name. */
+function heldAddresses(schema: Schema, dialect: Dialect): (address: string) => string {
+  const held = dialect.types.settle(schema).tables.map(addressOf);
+  const known = new Map(schema.tables.map((table, at) => [addressOf(table), held[at]]));
+  return address => known.get(address) ?? address;
+}
+
+function blockText({ title, details = [], statements }: Block): string {
+  return [
+    comment(title),
+    ...details.map(detail => comment(`  ${detail}`)),
+    ...statements.map(statement => `${statement};`),
+  ].join("\n");
+}
+
+/** Items with dots between them, on as many lines as it takes. */
+function listing(lead: string, items: readonly string[]): string[] {
+  const lines: string[] = [];
+  let line = lead;
+  for (const [at, item] of items.entries()) {
+    const text = at < items.length - 1 ? `${item} ·` : item;
+    if (line.length + text.length < LINE_WIDTH) line += ` ${text}`;
+    else {
+      lines.push(line);
+      line = `  ${text}`;
+    }
+  }
+  return [...lines, line];
+}
+
+const LINE_WIDTH = 116;
+
+/** A comment line cannot be broken out of, whatever a name holds. */
+function comment(text: string): string {
+  return `-- ${text.replace(/[\r\n\u2028\u2029]+/g, " ")}`;
+}
