@@ -9,6 +9,7 @@ import {
   type Schema,
   type Table,
 } from "../schema/types.js";
+import { parseSqlList } from "../sql/native-type.js";
 import { placeholderOf } from "../sql/tokens.js";
 
 /** What a dialect says so that the shared walk can raise a schema from it. */
@@ -164,10 +165,6 @@ function settledText(rule: Rule, column: Column, settle: RaiseRules["settle"]): 
 
 /** `'a', 'b'` or `1, 2` */
 function listRule(list: string | undefined, column: string): Rule | undefined {
-  if (list === undefined) return undefined;
-  const items = list.match(/'(?:[^']|'')*'|-?\d+(?:\.\d+)?/g) ?? [];
-  const values = items.map(item =>
-    item.startsWith("'") ? item.slice(1, -1).replaceAll("''", "'") : Number(item),
-  );
+  const values = list === undefined ? [] : parseSqlList(list);
   return values.length > 0 ? { kind: "in", column, values } : undefined;
 }

@@ -1,5 +1,6 @@
 import { addressOf } from "../schema/address.js";
 import type { Column, ForeignKey, Rule, Schema, Table } from "../schema/types.js";
+import { parseNativeType } from "../sql/native-type.js";
 
 /** A made-up value: as SQL's literals write it, bytes as hexadecimal digits; null; or nothing, for the database to fill in. */
 export type MadeUp = string | number | boolean | null | { readonly bytes: string } | undefined;
@@ -248,12 +249,12 @@ function jsonFor(rules: readonly Rule[], at: number): string {
 }
 
 function nativeFor(type: string, rules: readonly Rule[], at: number): MadeUp {
-  const listed = /^enum\((.*)\)$/i.exec(type)?.[1]?.match(/'(?:[^']|'')*'/g);
-  if (listed) return listed[at % listed.length]!.slice(1, -1).replaceAll("''", "'");
-  if (/^(?:tiny|small|medium|big)?int/i.test(type)) return numberFor(rules, at, 1);
-  if (/^(?:numeric|decimal|float|double|real)/i.test(type)) return numberFor(rules, at, 1);
-  const length = Number(/char\w*\s*\((\d+)\)/i.exec(type)?.[1] ?? Infinity);
-  return /char|text|clob/i.test(type) || type === "" ? textFor(rules, at, length) : undefined;
+  const { name, numbers, values } = parseNativeType(type);
+  if (name === "enum" && values) return values[at % values.length];
+  if (/^(?:tiny|small|medium|big)?int/.test(name)) return numberFor(rules, at, 1);
+  if (/^(?:numeric|decimal|float|double|real)/.test(name)) return numberFor(rules, at, 1);
+  const [length = Infinity] = name.includes("char") ? numbers : [];
+  return /char|text|clob/.test(name) || type === "" ? textFor(rules, at, length) : undefined;
 }
 
 /** Tables so that each comes after those it refers to, as far as there is such an order. */

@@ -39,8 +39,16 @@ export function leadingLists(table: Table): (readonly string[])[] {
     ...table.uniques.map(({ columns }) => columns),
     ...table.indexes
       .filter(({ where, method }) => where === undefined && method === undefined)
-      .map(index => columnsOfPart("index", index)),
+      .map(wholeColumns),
   ];
+}
+
+/** The columns an index begins with, up to one of which it holds a part only, or an expression. */
+function wholeColumns({ parts }: Index): string[] {
+  const end = parts.findIndex(part => !("column" in part) || part.length !== undefined);
+  return parts
+    .slice(0, end < 0 ? parts.length : end)
+    .flatMap(part => ("column" in part ? [part.column] : []));
 }
 
 /** Whether one of some lists of columns begins with these, so that what looks for them is served by it. */

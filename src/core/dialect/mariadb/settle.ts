@@ -1,5 +1,5 @@
 import type { Index, IndexPart, Key, Rule, Schema, Table, Unique } from "../../schema/types.js";
-import { isServed } from "../../schema/lookups.js";
+import { isServed, leadingLists } from "../../schema/lookups.js";
 import { settleSchema, type SettleRules } from "../../lower/settle.js";
 import { defaultSql, NOW, ruleSql } from "./expressions.js";
 import { NAME_LIMIT } from "./names.js";
@@ -60,23 +60,9 @@ function settleTable(table: Table): Table {
  */
 function withServedReferences(table: Table): Table {
   return table.foreignKeys.reduce((so, { name, columns }) => {
-    const lists = [
-      ...(so.key ? [so.key.columns] : []),
-      ...so.uniques.map(unique => unique.columns),
-      ...so.indexes.filter(({ method }) => method === undefined).map(wholeColumns),
-    ];
-    const served = isServed(columns, lists);
-    if (served || so.indexes.some(index => index.name === name)) return so;
+    if (isServed(columns, leadingLists(so)) || so.indexes.some(index => index.name === name)) return so;
     return { ...so, indexes: [...so.indexes, { name, parts: columns.map(column => ({ column })) }] };
   }, table);
-}
-
-/** The columns an index begins with, up to one of which it holds a part only. */
-function wholeColumns({ parts }: Index): string[] {
-  const end = parts.findIndex(part => !("column" in part) || part.length !== undefined);
-  return parts
-    .slice(0, end < 0 ? parts.length : end)
-    .flatMap(part => ("column" in part ? [part.column] : []));
 }
 
 function settleIndex({ where: _, ...index }: Index, table: Table): Index {

@@ -113,7 +113,7 @@ function typeInCode(type: DataType, stated: boolean): ReturnType<typeof fieldTyp
   }
   if (type.kind === "date" || type.kind === "timestamp")
     return { ts: "Date", validators: [], rules: [], type: type.kind };
-  return fieldTypeOf(stated ? type : { kind: "text" }, "", []);
+  return fieldTypeOf(stated ? type : { kind: "text" });
 }
 
 function typeOfValues(values: readonly (string | number)[]): DataType {

@@ -1,4 +1,6 @@
+import type { Dialect } from "../../dialect/dialect.js";
 import { addressOf } from "../../schema/address.js";
+import { parseNativeType } from "../../sql/native-type.js";
 import { showDataType } from "../../schema/data-type.js";
 import type { DataType, Definition, Rule } from "../../schema/types.js";
 import { codeInLines, codeOf, LINE, type CodeValue } from "./code.js";
@@ -42,7 +44,12 @@ export interface FieldType {
   readonly type?: CodeValue;
 }
 
-export function fieldTypeOf(type: DataType, dialect: string, definitions: readonly Definition[]): FieldType {
+/** How a type is said on a field. @param dialect whose native types are meant; absent: none are */
+export function fieldTypeOf(
+  type: DataType,
+  dialect?: Dialect,
+  definitions: readonly Definition[] = [],
+): FieldType {
   const plain = (ts: string, validator: string, typed?: CodeValue): FieldType => ({
     ts,
     validators: [[validator]],
@@ -66,10 +73,10 @@ export function fieldTypeOf(type: DataType, dialect: string, definitions: readon
     case "text":
       return plain("string", "IsString");
     case "varchar":
-      // SQLite does not hold a length by itself, so what is there may be longer.
-      return dialect === "sqlite"
-        ? plain("string", "IsString", showDataType(type))
-        : { ts: "string", validators: [["IsString"], ["MaxLength", type.length]], rules: [] };
+      // Where a length is not held by itself, what is there may be longer.
+      return (dialect?.types.holdsLengths ?? true)
+        ? { ts: "string", validators: [["IsString"], ["MaxLength", type.length]], rules: [] }
+        : plain("string", "IsString", showDataType(type));
     case "char":
     case "time":
       return plain("string", "IsString", showDataType(type));
@@ -85,7 +92,7 @@ export function fieldTypeOf(type: DataType, dialect: string, definitions: readon
     case "bytes":
       return { ts: "Uint8Array", validators: [], rules: [], type: "bytes" };
     case "native":
-      return definedType(type.sql[dialect] ?? "", type.sql as CodeValue, definitions);
+      return definedType(type.sql[dialect?.name ?? ""] ?? "", type.sql as CodeValue, definitions);
     default:
       return type satisfies never;
   }
@@ -114,19 +121,15 @@ function listType(values: readonly string[], type: CodeValue): FieldType {
 }
 
 function nativeType(text: string, type: CodeValue): FieldType {
-  const values = /^enum\((.*)\)$/i.exec(text)?.[1]?.match(/'(?:[^']|'')*'/g);
+  const { name, values, dimensions } = parseNativeType(text);
   const typed = (ts: string, ...validators: (readonly [string, ...CodeValue[]])[]): FieldType => ({
     ts,
     validators,
     rules: [],
     type,
   });
-  if (/\[\]$/.test(text)) return typed("unknown[]");
-  if (values)
-    return listType(
-      values.map(value => value.slice(1, -1).replaceAll("''", "'")),
-      type,
-    );
+  if (dimensions !== "") return typed("unknown[]");
+  if (name === "enum" && values) return listType(values, type);
   if (COUNTING.test(text)) return typed("number", ["IsInt"]);
   if (MEASURING.test(text)) return typed("number", ["IsNumber"]);
   if (DECIMAL.test(text)) return typed("string");

@@ -2,6 +2,7 @@ import pluralize from "pluralize";
 import type { Dialect } from "../../dialect/dialect.js";
 import { addressOf } from "../../schema/address.js";
 import type { Column, DataType, Definition, PlainTypeName, Schema, Table } from "../../schema/types.js";
+import { parseNativeType } from "../../sql/native-type.js";
 import { classNameFor, isIdentifier } from "./code.js";
 
 /**
@@ -76,10 +77,9 @@ function typeOf(type: DataType, dialect: Dialect, definitions: readonly Definiti
     each => each.kind === "enum" && addressOf(each) === text.replaceAll('"', ""),
   );
   if (listed?.kind === "enum") return listed.values.map(value => JSON.stringify(value)).join(" | ");
-  const values = /^enum\((.*)\)$/i.exec(text)?.[1]?.match(/'(?:[^']|'')*'/g);
-  if (values)
-    return values.map(value => JSON.stringify(value.slice(1, -1).replaceAll("''", "'"))).join(" | ");
-  if (/\[\]$/.test(text)) return "unknown[]";
+  const { name, values, dimensions } = parseNativeType(text);
+  if (name === "enum" && values) return values.map(value => JSON.stringify(value)).join(" | ");
+  if (dimensions !== "") return "unknown[]";
   if (/^(?:tiny|small|medium)?int/i.test(text)) return "number";
   if (/char|text|clob|enum|inet|citext|uuid/i.test(text)) return "string";
   if (/blob|binary/i.test(text)) return typeOf({ kind: "bytes" }, dialect, definitions);
