@@ -57,6 +57,25 @@ const scriptUrl = {
   banner: { js: 'const scriptUrl=require("node:url").pathToFileURL(__filename).href;' },
 };
 
+/** What only a few commands use stands in files of its own, by package, so that the others need not read it. */
+const APART = { "@babel/parser": "typescript-parser.cjs", "magic-string": "edits.cjs" };
+const apart = {
+  name: "apart",
+  setup({ onResolve }) {
+    onResolve({ filter: /^(?:@babel\/parser|magic-string)$/ }, ({ path }) => ({
+      path: `./parts/${APART[path]}`,
+      external: true,
+    }));
+  },
+};
+await build({
+  ...common,
+  entryPoints: Object.entries(APART).map(([name, file]) => ({ in: name, out: file.replace(".cjs", "") })),
+  outdir: "dist/parts",
+  outExtension: { ".js": ".cjs" },
+  format: "cjs",
+});
+
 // The program itself is one script, since V8 keeps what it made of a script: src/cli/load-program.ts.
 const script = await build({
   ...common,
@@ -66,6 +85,7 @@ const script = await build({
   entryNames: "program-[hash]",
   outExtension: { ".js": ".cjs" },
   format: "cjs",
+  plugins: [...common.plugins, apart],
   // What is loaded on demand is loaded with `require`.
   supported: { "dynamic-import": false },
   ...scriptUrl,

@@ -1,11 +1,13 @@
 import { glob } from "tinyglobby";
 import { buildSchema, type ModelSchema } from "../core/model/read/build-schema.js";
 import { describeEntities, type EntityDescription } from "../core/model/read/entities.js";
+import { writtenProperties } from "../core/model/read/written-properties.js";
 import type { Finding } from "../core/model/read/findings.js";
 import { problems } from "../core/problems.js";
 import { recordedDefinitions, storedClasses } from "../modelling/facts.js";
 import { CompileError, loadModules } from "./compile.js";
 import { dialectsInUse, type Settings } from "./settings.js";
+import { openSourceCache } from "./source-cache.js";
 import { openSources } from "./sources.js";
 
 export interface LoadedModels extends ModelSchema {
@@ -29,19 +31,25 @@ export async function loadModels(settings: Settings): Promise<LoadedModels> {
     modules.flatMap((module, at) => Object.values(module).map(value => [value, files[at]!])),
   );
   const fresh = storedClasses().filter(cls => !known.has(cls));
-  const sources = openSources(fileOf);
+  const cache = openSourceCache(settings.folder);
+  const sources = openSources(fileOf, cache);
   const byPlace = (cls: unknown) => files.indexOf(fileOf.get(cls) ?? "");
-  const entities = describeEntities(fresh.sort((a, b) => byPlace(a) - byPlace(b)));
+  const entities = describeEntities(
+    fresh.sort((a, b) => byPlace(a) - byPlace(b)),
+    cls => sources.written(cls) ?? writtenProperties(cls),
+  );
   if (entities.length === 0) throw problems.noModels({ patterns: settings.models });
   const model = buildSchema(entities, settings.naming, dialectsInUse(settings), {
     definitions: recordedDefinitions().slice(defined),
     declared: sources.declared,
   });
-  const place = (finding: Finding): Finding => {
+  const locate = (finding: Finding): Finding => {
     const entity = entities.find(({ name }) => name === finding.entity);
     return { ...finding, ...(entity && sources.locationOf(entity, finding.property)) };
   };
-  return { ...model, findings: model.findings.map(place), entities, files, locate: place };
+  const findings = model.findings.map(locate);
+  cache.keep();
+  return { ...model, findings, entities, files, locate };
 }
 
 async function loadOrExplain(

@@ -1,8 +1,10 @@
 import { readFileSync } from "node:fs";
 import type { Declaration } from "../core/model/advice/review.js";
 import type { EntityDescription } from "../core/model/read/entities.js";
+import type { SourceClass, SourceProperty } from "../core/model/read/source-classes.js";
+import type { SourceCache } from "./source-cache.js";
 
-export interface Place {
+export interface Location {
   readonly file: string;
   /** From 1. */
   readonly line: number;
@@ -10,37 +12,38 @@ export interface Place {
 
 /** Where in their files classes and properties are declared, and how. */
 export interface Sources {
-  readonly locationOf: (entity: EntityDescription, property: string | undefined) => Place | undefined;
+  readonly locationOf: (entity: EntityDescription, property: string | undefined) => Location | undefined;
   readonly declared: (entity: EntityDescription, property: string) => Declaration | undefined;
+  /** The properties that a class declares itself; undefined where its source is not known. */
+  readonly written: (cls: unknown) => readonly string[] | undefined;
 }
 
-interface Found {
-  /** From 0. */
-  readonly line: number;
-  readonly mark: string;
-  /** What stands after the colon, on the same line; undefined when nothing does. */
-  readonly type: string | undefined;
-}
+type ClassInFile = ClassText & { readonly file: string };
+
+type ClassText = Pick<SourceClass, "line" | "properties"> & Partial<Pick<SourceClass, "written">>;
 
 /** @param fileOf the file that exports a class */
-export function openSources(fileOf: ReadonlyMap<unknown, string>): Sources {
-  const classesOf = new Map<string, ClassLines>();
-  const known = new Map<unknown, ClassPlace | undefined>();
-  const classIn = (cls: unknown): ClassPlace | undefined => {
+export function openSources(fileOf: ReadonlyMap<unknown, string>, cache: SourceCache): Sources {
+  const classesOf = new Map<string, ReadonlyMap<string, SourceClass>>();
+  const known = new Map<unknown, ClassInFile | undefined>();
+  const classIn = (cls: unknown): ClassInFile | undefined => {
     if (!known.has(cls)) known.set(cls, findClass(cls as { readonly name: string }));
     return known.get(cls);
   };
-  const findClass = (cls: { readonly name: string }): ClassPlace | undefined => {
+  const findClass = (cls: { readonly name: string }): ClassInFile | undefined => {
     const file = fileOf.get(cls);
     if (file === undefined) return undefined;
-    const classes = classesOf.get(file) ?? readClasses(readFileSync(file, "utf8"));
+    const classes = classesOf.get(file) ?? classesIn(file, cache);
     classesOf.set(file, classes);
-    return { file, ...(classes.get(cls.name) ?? { line: 0, properties: new Map<string, Found>() }) };
+    return { file, ...(classes.get(cls.name) ?? UNKNOWN) };
   };
 
   /** A property may be declared by a class that the entity extends; one of a value object's is found by the whole. */
-  const findDeclared = (entity: EntityDescription, property: string) => {
-    const own = property.split(".")[0]!;
+  const findDeclared = (
+    entity: EntityDescription,
+    property: string,
+  ): (SourceProperty & Location) | undefined => {
+    const own = property.replace(/\..*$/, "");
     for (let cls: unknown = entity.cls; typeof cls === "function"; cls = Object.getPrototypeOf(cls)) {
       const source = classIn(cls);
       const found = source?.properties.get(own);
@@ -51,45 +54,23 @@ export function openSources(fileOf: ReadonlyMap<unknown, string>): Sources {
 
   return {
     locationOf: (entity, property) => {
-      const place =
+      const found =
         (property === undefined ? undefined : findDeclared(entity, property)) ?? classIn(entity.cls);
-      return place && { file: place.file, line: place.line + 1 };
+      return found && { file: found.file, line: found.line };
     },
+    written: cls => classIn(cls)?.written,
     declared: (entity, property) => {
       const found = findDeclared(entity, property);
-      if (found?.type === undefined) return undefined;
-      return { optional: found.mark === "?", nullable: /\|\s*(?:null|undefined)\b/.test(found.type) };
+      if (found?.nullable === undefined) return undefined;
+      return { optional: found.optional, nullable: found.nullable };
     },
   };
 }
 
-/** Where a class begins, and its properties. */
-interface ClassText {
-  /** From 0. */
-  readonly line: number;
-  readonly properties: ReadonlyMap<string, Found>;
-}
+/** A class of whose source nothing is known begins with its file. */
+const UNKNOWN: ClassText = { line: 1, properties: new Map() };
 
-type ClassPlace = ClassText & { readonly file: string };
-
-/** By name. */
-type ClassLines = Map<string, ClassText>;
-
-const CLASS = /\bclass\s+([\p{ID_Start}$_][\p{ID_Continue}$]*)/u;
-const PROPERTY = /(?:^|[\s)])([\p{ID_Start}$_][\p{ID_Continue}$]*)\s*([!?]?)\s*(?::(?=([^;=]*))|[;=])/gu;
-
-/** Reads a source line by line; the first mention of a property in a class counts. */
-function readClasses(text: string): ClassLines {
-  const classes: ClassLines = new Map();
-  let properties = new Map<string, Found>();
-  for (const [line, content] of text.split("\n").entries()) {
-    const name = CLASS.exec(content)?.[1];
-    if (name !== undefined && !classes.has(name)) {
-      properties = new Map();
-      classes.set(name, { line, properties });
-    }
-    for (const [, property, mark, type] of content.matchAll(PROPERTY))
-      if (!properties.has(property!)) properties.set(property!, { line, mark: mark!, type });
-  }
-  return classes;
+function classesIn(file: string, cache: SourceCache): ReadonlyMap<string, SourceClass> {
+  const classes = cache.classesIn(file, readFileSync(file, "utf8"));
+  return new Map(classes.map(each => [each.name, each]));
 }

@@ -19,7 +19,8 @@ import {
   referenceProperty,
   type SketchLine,
 } from "../core/model/sketch/class-text.js";
-import { addLines, entitiesIn, findClass, withImports } from "../core/model/sketch/edit.js";
+import { readSource, type SourceClass } from "../core/model/read/source-classes.js";
+import { addLines, withImports } from "../core/model/sketch/edit.js";
 import { PhraseFault, readPhrase, type SketchField } from "../core/model/sketch/phrase.js";
 import { spellExpression } from "../core/lower/expressions.js";
 import { problems } from "../core/problems.js";
@@ -161,16 +162,43 @@ function outlineField(name: string, type: string, refersTo: string, note: string
   return { ...field, ...(note !== "" && { note }) };
 }
 
+/** What becomes of one entity. */
+interface Result {
+  readonly added: string[];
+  readonly kept: string[];
+  readonly remarks: string[];
+  readonly isNew: boolean;
+}
+
+function classIn(text: string, name: string): SourceClass | undefined {
+  return readSource(text).classes.find(each => each.name === name);
+}
+
+/** A class of its own. */
+function classText(
+  { name, note }: EntitySketch,
+  lines: readonly SketchLine[],
+  checks: Record<string, CodeValue>,
+): string {
+  const options = codeInLines(
+    {
+      ...(note !== undefined && { note }),
+      ...(Object.keys(checks).length > 0 && { checks }),
+    },
+    "",
+    LINE - name.length - 12,
+  );
+  const body = lines.map(line => `  ${line.text}\n`).join("");
+  return `\n@Stored<${name}>(${options === "{}" ? "" : options})\nexport class ${name} {\n${body}}\n`;
+}
+
 /** The project's model files while classes are added to them. */
 class ModelFiles {
   /** Texts by path, changed or not. */
   private readonly texts = new Map<string, string>();
   private readonly before = new Map<string, string>();
   private readonly fileOf = new Map<string, string>();
-  private readonly results = new Map<
-    string,
-    { added: string[]; kept: string[]; remarks: string[]; isNew: boolean }
-  >();
+  private readonly results = new Map<string, Result>();
 
   private constructor(
     private readonly settings: Settings,
@@ -183,7 +211,8 @@ class ModelFiles {
       const text = readFileSync(path, "utf8");
       files.texts.set(path, text);
       files.before.set(path, text);
-      for (const name of entitiesIn(text)) files.fileOf.set(name, path);
+      for (const { name, decorators } of readSource(text).classes)
+        if (decorators.includes("Stored")) files.fileOf.set(name, path);
     }
     return files;
   }
@@ -193,54 +222,58 @@ class ModelFiles {
     const isNew = !this.fileOf.has(name);
     this.results.set(name, { added: [], kept: [], remarks: [], isNew });
     if (!isNew) return;
-    this.fileOf.set(name, join(this.folder, `${fileNameFor(name)}.ts`));
+    this.fileOf.set(name, this.fileFor(name));
   }
 
   add(sketch: EntitySketch): string {
     const { name, fields } = sketch;
-    const path = this.fileOf.get(name)!;
-    const result = this.results.get(name)!;
+    const path = this.fileFor(name);
+    const result = this.resultFor(name);
     const text = this.texts.get(path);
-    const place = text === undefined ? undefined : findClass(text, name);
-    const lines: SketchLine[] = [];
-    const checks: Record<string, CodeValue> = {};
-    for (const field of fields) {
-      const line = fieldLine(field, each => this.entityCalled(each));
-      if (!line) result.remarks.push(`${field.name} comes by itself`);
-      else if (
-        place?.properties.has(line.property) ||
-        lines.some(({ property }) => property === line.property)
-      )
-        result.kept.push(line.property);
-      else lines.push(line);
-      if (field.check !== undefined && !boundsOf(field))
-        checks[`${columnName(propertyFor(field.name, new Set()), this.settings.naming)}_rule`] = this.placed(
-          field.check,
-          fields,
-        );
-    }
+    const found = text === undefined ? undefined : classIn(text, name);
+    const lines = this.linesFor(fields, found, result);
     result.added.push(...lines.map(({ property }) => property));
+    const checks = this.checksOf(fields);
     const pathOf = (entity: string) => this.importOf(entity, path);
-    if (place) {
-      this.texts.set(path, addLines(text!, name, lines, pathOf));
+    if (text !== undefined && found) {
+      this.texts.set(path, addLines(text, name, lines, pathOf));
       for (const [check, holds] of Object.entries(checks))
         result.remarks.push(`add to @Stored: checks: { ${check}: ${JSON.stringify(holds)} }`);
       return name;
     }
-    const options = codeInLines(
-      {
-        ...(sketch.note !== undefined && { note: sketch.note }),
-        ...(Object.keys(checks).length > 0 && { checks }),
-      },
-      "",
-      LINE - name.length - 12,
-    );
-    const body = lines.map(line => `  ${line.text}\n`).join("");
-    const stored = { property: "", text: "", validators: [], decorators: ["Stored"], entities: [] };
-    const source = `\n@Stored<${name}>(${options === "{}" ? "" : options})\nexport class ${name} {\n${body}}\n`;
+    const source = classText(sketch, lines, checks);
     const whole = text === undefined ? source : `${text.trimEnd()}\n${source}`;
+    const stored = { property: "", text: "", validators: [], decorators: ["Stored"], entities: [] };
     this.texts.set(path, withImports(whole, [...lines, stored], pathOf).replace(/^\n/, ""));
     return name;
+  }
+
+  /** The lines of fields that the class does not have; of the others the result says what became. */
+  private linesFor(
+    fields: readonly SketchField[],
+    found: SourceClass | undefined,
+    { kept, remarks }: Result,
+  ): SketchLine[] {
+    const lines: SketchLine[] = [];
+    for (const field of fields) {
+      const line = fieldLine(field, each => this.entityCalled(each));
+      if (!line) remarks.push(`${field.name} comes by itself`);
+      else if (found?.properties.has(line.property) || lines.some(each => each.property === line.property))
+        kept.push(line.property);
+      else lines.push(line);
+    }
+    return lines;
+  }
+
+  /** Conditions that no validator says, by their names. */
+  private checksOf(fields: readonly SketchField[]): Record<string, CodeValue> {
+    return Object.fromEntries(
+      fields.flatMap(field => {
+        if (field.check === undefined || boundsOf(field)) return [];
+        const column = columnName(propertyFor(field.name, new Set()), this.settings.naming);
+        return [[`${column}_rule`, this.placed(field.check, fields)]];
+      }),
+    );
   }
 
   /** In each class referred to, the field that leads back. */
@@ -248,27 +281,28 @@ class ModelFiles {
     for (const field of fields) {
       if (!field.refersTo) continue;
       const target = this.entityCalled(field.refersTo.name);
-      const path = this.fileOf.get(target)!;
-      const text = this.texts.get(path)!;
-      const place = findClass(text, target);
+      const path = this.fileFor(target);
+      const text = this.texts.get(path) ?? "";
+      const found = classIn(text, target);
       const property = referenceProperty(field.name, target);
-      const there = new RegExp(`@ReferredBy\\(\\s*\\(\\)\\s*=>\\s*${name}\\s*,\\s*["']${property}["']`);
-      if (!place || there.test(text.slice(place.open, place.close))) continue;
-      const line = otherEndLine(name, field, target, place.properties);
+      const leadsBack = [...(found?.properties.values() ?? [])].some(
+        ({ referredBy }) => referredBy?.entity === name && referredBy.field === property,
+      );
+      if (!found || leadsBack) continue;
+      const line = otherEndLine(name, field, target, new Set(found.properties.keys()));
       this.texts.set(
         path,
         addLines(text, target, [line], entity => this.importOf(entity, path)),
       );
-      const result = this.results.get(target) ?? { added: [], kept: [], remarks: [], isNew: false };
-      this.results.set(target, { ...result, added: [...result.added, line.property] });
+      this.resultFor(target).added.push(line.property);
     }
   }
 
   report(name: string): SketchedEntity {
-    const { added, kept, remarks, isNew } = this.results.get(name)!;
+    const { added, kept, remarks, isNew } = this.resultFor(name);
     return {
       entity: name,
-      file: relative(this.settings.folder, this.fileOf.get(name)!),
+      file: relative(this.settings.folder, this.fileFor(name)),
       isNew,
       added,
       kept,
@@ -286,6 +320,17 @@ class ModelFiles {
     return changed.map(([path]) => relative(this.settings.folder, path));
   }
 
+  /** Where an entity is, or will be. */
+  private fileFor(name: string): string {
+    return this.fileOf.get(name) ?? join(this.folder, `${fileNameFor(name)}.ts`);
+  }
+
+  private resultFor(name: string): Result {
+    const result = this.results.get(name) ?? { added: [], kept: [], remarks: [], isNew: false };
+    this.results.set(name, result);
+    return result;
+  }
+
   /** `Potter`, `potter`, `potters` or `kiln_logs`. @throws Problem E116 */
   private entityCalled(name: string): string {
     const known = [...this.fileOf.keys()];
@@ -300,13 +345,13 @@ class ModelFiles {
   }
 
   private importOf(entity: string, from: string): string | undefined {
-    const path = this.fileOf.get(entity)!;
+    const path = this.fileFor(entity);
     if (path === from) return undefined;
     const way = relative(dirname(from), path).replaceAll("\\", "/");
     return (way.startsWith(".") ? way : `./${way}`).replace(/\.ts$/, ".js");
   }
 
-  /** A check with properties in the places of names. */
+  /** A check with properties in the place of names. */
   private placed(check: string, fields: readonly SketchField[]): string {
     const columns = fields.map(({ name }) => ({ name, type: { kind: "text" } as const, nullable: true }));
     return fillPlaceholders(spellExpression(check, columns, {}), name => `{${propertyFor(name, new Set())}}`);

@@ -1,6 +1,7 @@
 import { expect, test } from "vitest";
 import { fieldLine } from "../../src/core/model/sketch/class-text.js";
-import { addLines, entitiesIn, findClass } from "../../src/core/model/sketch/edit.js";
+import { readSource } from "../../src/core/model/read/source-classes.js";
+import { addLines } from "../../src/core/model/sketch/edit.js";
 import { PhraseFault, readPhrase } from "../../src/core/model/sketch/phrase.js";
 
 test.each([
@@ -87,8 +88,12 @@ export class Piece {
 
 export class Other {}
 `;
-  expect(entitiesIn(source)).toEqual(["Piece"]);
-  expect([...findClass(source, "Piece")!.properties]).toContain("title");
+  const { classes } = readSource(source);
+  expect(classes.map(({ name, decorators }) => [name, decorators])).toEqual([
+    ["Piece", ["Stored"]],
+    ["Other", []],
+  ]);
+  expect([...classes[0]!.properties.keys()]).toContain("title");
   const line = fieldLine(readPhrase("weight int"), () => "")!;
   expect(addLines(source, "Piece", [line], () => undefined)).toBe(
     source

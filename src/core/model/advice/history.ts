@@ -8,7 +8,7 @@ import { equal } from "../../schema/canonical.js";
 import { showDataType } from "../../schema/data-type.js";
 import type { Schema, Table } from "../../schema/types.js";
 import type { ModelSchema } from "../read/build-schema.js";
-import type { Columns } from "../read/columns.js";
+import type { ColumnResolver } from "../read/column-resolver.js";
 import { collectFindings, type Finding, type Report } from "../read/findings.js";
 
 /**
@@ -18,19 +18,19 @@ import { collectFindings, type Finding, type Report } from "../read/findings.js"
 export function adviseOnHistory(model: ModelSchema, history: Schema, hints?: DiffHints): Finding[] {
   const { findings, report } = collectFindings();
   adviseOnWhatIsDone(model, history, report);
-  adviseOnWay(model.models, diff(history, model.schema, hints ?? model.hints), report);
+  adviseOnWay(model.resolver, diff(history, model.schema, hints ?? model.hints), report);
   return findings;
 }
 
-function adviseOnWhatIsDone({ models, schema }: ModelSchema, history: Schema, report: Report): void {
+function adviseOnWhatIsDone({ resolver, schema }: ModelSchema, history: Schema, report: Report): void {
   const [now, before] = [tablesByAddress(schema), tablesByAddress(history)];
-  for (const entity of models.entities) {
-    const address = models.address(entity);
+  for (const entity of resolver.entities) {
+    const address = resolver.address(entity);
     const { was } = entity.options;
     const old = before.get(address);
     if (was !== undefined && old && !before.has(was))
       report("A313", { entity: entity.name }, `That ${was} became ${address} is done`, "remove `was`");
-    for (const { field, column } of models.columnsOf(entity)) {
+    for (const { field, column } of resolver.columnsOf(entity)) {
       const { was: earlier, convert } = field.facts.field ?? {};
       const had = old?.columns.find(({ name }) => name === column.name);
       const where = { entity: entity.name, property: field.property };
@@ -58,11 +58,11 @@ function adviseOnWhatIsDone({ models, schema }: ModelSchema, history: Schema, re
 }
 
 /** What may not be meant on the way from the history to the models, or what rows that exist may stand against. */
-function adviseOnWay(models: Columns, changes: readonly Change[], report: Report): void {
+function adviseOnWay(resolver: ColumnResolver, changes: readonly Change[], report: Report): void {
   for (const { what, from, to, table = to, score, reasons } of likelyRenames(changes))
     report(
       "A317",
-      whereOf(models, table, to.slice(table.length + 1)),
+      whereOf(resolver, table, to.slice(table.length + 1)),
       `${from} goes and ${to} comes, which are ${percent(score)} alike: ${reasons.join(", ")}`,
       `if it is one and the same ${what}, say so in the model with \`was\``,
       { rename: `${from}=${to}` },
@@ -70,7 +70,7 @@ function adviseOnWay(models: Columns, changes: readonly Change[], report: Report
   for (const { table, column } of gapsOf(changes))
     report(
       "A318",
-      whereOf(models, table, column.name),
+      whereOf(resolver, table, column.name),
       `Rows that exist have no value for the required ${table}.${column.name}`,
       "say `fill` in @Field; nothing is needed while there are no such rows",
       { fill: `${table}.${column.name}=VALUE` },
@@ -81,7 +81,7 @@ function adviseOnWay(models: Columns, changes: readonly Change[], report: Report
     if (before.computed || after.computed || widens(before.type, after.type)) continue;
     report(
       "A319",
-      whereOf(models, table, after.name),
+      whereOf(resolver, table, after.name),
       `${table}.${after.name} becomes ${showDataType(after.type)}, as which not every ${showDataType(before.type)} can be written: values that do not fit stop the migration`,
       "say `convert` and `convertBack` in @Field, unless all that is there fits",
     );
@@ -93,9 +93,9 @@ export function percent(score: number): string {
   return `${Math.round(score * 100)} %`;
 }
 
-function whereOf(models: Columns, address: string, column: string) {
-  const entity = models.entities.find(each => models.address(each) === address);
-  const property = entity && models.columnsOf(entity).find(each => each.column.name === column)?.field;
+function whereOf(resolver: ColumnResolver, address: string, column: string) {
+  const entity = resolver.entities.find(each => resolver.address(each) === address);
+  const property = entity && resolver.columnsOf(entity).find(each => each.column.name === column)?.field;
   return { entity: entity?.name ?? address, ...(property && { property: property.property }) };
 }
 

@@ -67,7 +67,7 @@ function capital(text: string): string {
 const UNBOUNDED = ["text", "json", "bytes"];
 
 function unboundedUnique(entity: EntityDescription, table: Table, review: Review): void {
-  const { models, dialects, report } = review;
+  const { resolver, dialects, report } = review;
   const unique = [
     ...table.uniques.map(({ columns }) => columns),
     ...table.indexes.filter(each => each.unique).map(index => indexed(index).columns),
@@ -79,7 +79,7 @@ function unboundedUnique(entity: EntityDescription, table: Table, review: Review
   } of dialects) {
     if (!ofAnyLength) continue;
     const key = table.key?.options?.[dialect] ? [] : (table.key?.columns ?? []);
-    for (const { field, column } of models.columnsOf(entity)) {
+    for (const { field, column } of resolver.columnsOf(entity)) {
       if (!UNBOUNDED.includes(column.type.kind)) continue;
       const where = { entity: entity.name, property: field.property };
       if (key.includes(column.name))

@@ -12,7 +12,7 @@ export function adviseOnNames(review: Review): void {
   longNames(review);
 }
 
-function reservedWords(entity: EntityDescription, { models, dialects, report }: Review): void {
+function reservedWords(entity: EntityDescription, { resolver, dialects, report }: Review): void {
   const advise = (what: string, name: string, remedy: string, property?: string) => {
     const small = name.toLowerCase();
     if (!dialects.some(({ names }) => names.reserved.has(small))) return;
@@ -24,8 +24,8 @@ function reservedWords(entity: EntityDescription, { models, dialects, report }: 
       remedy,
     );
   };
-  advise("table name", models.tableName(entity), 'choose another with @Stored({ table: "…" })');
-  for (const { field, column } of models.columnsOf(entity)) {
+  advise("table name", resolver.tableName(entity), 'choose another with @Stored({ table: "…" })');
+  for (const { field, column } of resolver.columnsOf(entity)) {
     const remedy = field.facts.refersTo
       ? 'choose another with @RefersTo(…, { column: "…" })'
       : 'choose another with @Field({ column: "…" })';
@@ -34,15 +34,15 @@ function reservedWords(entity: EntityDescription, { models, dialects, report }: 
 }
 
 /** `potterId: number`, where there is an entity Potter. */
-function hiddenReferences(entity: EntityDescription, { models, report }: Review): void {
+function hiddenReferences(entity: EntityDescription, { resolver, report }: Review): void {
   const used = new Set(entity.fields.flatMap(({ facts }) => facts.refersTo?.options.fields ?? []));
-  for (const { field, column } of models.columnsOf(entity)) {
+  for (const { field, column } of resolver.columnsOf(entity)) {
     const stem = /^(.+?)_?(?:Id|ID|id|Uuid)$/.exec(field.property)?.[1];
     const { refersTo, key, sameAsKeys, field: options } = field.facts;
     if (stem === undefined || refersTo || key || sameAsKeys || options?.generate || used.has(field.property))
       continue;
-    const target = models.entities.find(({ name }) => endsInWord(stem, name));
-    const [only, ...others] = target ? models.keyColumns(target) : [];
+    const target = resolver.entities.find(({ name }) => endsInWord(stem, name));
+    const [only, ...others] = target ? resolver.keyColumns(target) : [];
     if (!target || !only || others.length > 0 || !mayHold(column.type, only.type)) continue;
     const property = stem.charAt(0).toLowerCase() + stem.slice(1);
     report(
@@ -65,19 +65,19 @@ function mayHold(type: DataType, key: DataType): boolean {
 }
 
 /** References called otherwise than most. */
-function unlikeReferences({ models, report }: Review): void {
-  const all = models.entities.flatMap(entity =>
+function unlikeReferences({ resolver, report }: Review): void {
+  const all = resolver.entities.flatMap(entity =>
     referenceFields(entity).flatMap(field => {
-      const target = models.entityOf(field.facts.refersTo!.target());
+      const target = resolver.entityOf(field.facts.refersTo!.target());
       return target ? [{ entity, field, target }] : [];
     }),
   );
   const usualNames = (field: FieldDescription, target: EntityDescription) =>
-    models.keyColumns(target).map(key => referenceColumnName(field.called, key.name, models.naming));
+    resolver.keyColumns(target).map(key => referenceColumnName(field.called, key.name, resolver.naming));
   const isUsual = ({ entity, field, target }: (typeof all)[number]) => {
     const { to, column } = field.facts.refersTo!.options;
     if (to !== undefined || (column ?? field.facts.field?.column) === undefined) return true;
-    return models.namesOf(entity, field.property).join() === usualNames(field, target).join();
+    return resolver.namesOf(entity, field.property).join() === usualNames(field, target).join();
   };
   const usualOnes = all.filter(isUsual).length;
   for (const each of all) {
@@ -85,13 +85,13 @@ function unlikeReferences({ models, report }: Review): void {
     const where = { entity: entity.name, property: field.property };
     const stem = /^(.+)(?:Id|ID|_id)$/.exec(field.property)?.[1];
     if (stem !== undefined && field.within.length === 0) {
-      const what = `The reference is called ${field.property}, and its column ${models.namesOf(entity, field.property).join(", ")}`;
+      const what = `The reference is called ${field.property}, and its column ${resolver.namesOf(entity, field.property).join(", ")}`;
       report("A303", where, what, `call it after what it refers to: ${stem}`);
     } else if (!isUsual(each) && usualOnes >= 2 && usualOnes > all.length / 2) {
       report(
         "A303",
         where,
-        `The reference column is ${models.namesOf(entity, field.property).join(", ")}, where the others are called like ${usualNames(field, target).join(", ")}`,
+        `The reference column is ${resolver.namesOf(entity, field.property).join(", ")}, where the others are called like ${usualNames(field, target).join(", ")}`,
         "leave `column` out, unless the name is given from outside",
       );
     }
@@ -101,7 +101,7 @@ function unlikeReferences({ models, report }: Review): void {
 /** Of at most three bytes a character, or four for two, within every limit. */
 const SURELY_SHORT = 20;
 
-function longNames({ models, tables, dialects, report }: Review): void {
+function longNames({ resolver, tables, dialects, report }: Review): void {
   for (const [at, table] of tables.entries()) {
     const parts = PART_KINDS.flatMap(kind => partsOf(table, kind));
     const names = [table.name, ...table.columns.map(({ name }) => name), ...parts.map(({ name }) => name)];
@@ -111,7 +111,7 @@ function longNames({ models, tables, dialects, report }: Review): void {
       const cuts = cutting.map(({ title, names: { limit } }) => `${cutName(name, limit)} on ${title}`);
       report(
         "A309",
-        { entity: models.entities[at]?.name ?? table.name },
+        { entity: resolver.entities[at]?.name ?? table.name },
         `The name ${name} is too long and becomes ${listed(cuts)}`,
         "choose a shorter one, so that it is the same everywhere",
       );

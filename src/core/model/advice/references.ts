@@ -11,10 +11,10 @@ export function adviseOnReferences(review: Review): void {
 }
 
 /** Deleting a row referred to looks for those that refer to it: without an index, through the whole table. */
-function unindexed(entity: EntityDescription, table: Table, { models, report }: Review): void {
+function unindexed(entity: EntityDescription, table: Table, { resolver, report }: Review): void {
   const leading = leadingLists(table);
   for (const field of referenceFields(entity)) {
-    const columns = models.namesOf(entity, field.property);
+    const columns = resolver.namesOf(entity, field.property);
     if (columns.length === 0 || isServed(columns, leading)) continue;
     report(
       "A305",
@@ -26,7 +26,7 @@ function unindexed(entity: EntityDescription, table: Table, { models, report }: 
 }
 
 /** Rows that each need the other first. */
-function circles({ models, tables, report }: Review): void {
+function circles({ resolver, tables, report }: Review): void {
   const needs = new Map(
     tables.map(table => [
       addressOf(table),
@@ -44,7 +44,7 @@ function circles({ models, tables, report }: Review): void {
     const way = [...circle, start].join(" → ");
     report(
       "A310",
-      { entity: models.entities[at]?.name ?? table.name },
+      { entity: resolver.entities[at]?.name ?? table.name },
       circle.length === 1
         ? `Every row of ${start} must refer to one: the first can refer to nothing but itself`
         : `The required references ${way} run in a circle: no row can be the first`,
@@ -80,7 +80,7 @@ function findCircle(start: string, needs: ReadonlyMap<string, readonly string[]>
 }
 
 function lonely(review: Review): void {
-  if (review.models.entities.length < 2) return;
+  if (review.resolver.entities.length < 2) return;
   const linked = new Set(
     review.tables.flatMap(table =>
       table.foreignKeys.flatMap(({ references }) => [addressOf(table), references.table]),

@@ -1,6 +1,7 @@
 import type { Dialect } from "../../dialect/dialect.js";
 import type { Table } from "../../schema/types.js";
-import { isStored, type Columns } from "../read/columns.js";
+import type { ColumnResolver } from "../read/column-resolver.js";
+import { isStored } from "../read/resolving.js";
 import type { EntityDescription, FieldDescription } from "../read/entities.js";
 import type { Report } from "../read/findings.js";
 
@@ -14,7 +15,7 @@ export interface Declaration {
 
 /** What advice is given on. */
 export interface Review {
-  readonly models: Columns;
+  readonly resolver: ColumnResolver;
   /** Those of the entities first, in their order, then those of pairs. */
   readonly tables: readonly Table[];
   readonly dialects: readonly Dialect[];
@@ -24,8 +25,8 @@ export interface Review {
 }
 
 /** Each entity with its table. */
-export function entitiesWithTables({ models, tables }: Review): [EntityDescription, Table][] {
-  return models.entities.flatMap((entity, at) => (tables[at] ? [[entity, tables[at]]] : []));
+export function entitiesWithTables({ resolver, tables }: Review): [EntityDescription, Table][] {
+  return resolver.entities.flatMap((entity, at) => (tables[at] ? [[entity, tables[at]]] : []));
 }
 
 /** Fields that are references with columns of their own. */

@@ -5,7 +5,7 @@ import { entitiesWithTables, type Review } from "./review.js";
 
 export function adviseOnValues(review: Review): void {
   for (const [entity, table] of entitiesWithTables(review)) {
-    for (const { field, column } of review.models.columnsOf(entity)) {
+    for (const { field, column } of review.resolver.columnsOf(entity)) {
       money(entity, field, column, review);
       declaration(entity, field, column, review);
       brokenDefault(entity, field, column, table, review);

@@ -7,7 +7,7 @@ import type { Default, Definition, Schema, Table } from "../../schema/types.js";
 import { advise } from "../advice/index.js";
 import type { Review } from "../advice/review.js";
 import { reportClashes, reportNames, reportNested, reportShared, reportUndeferred } from "./clashes.js";
-import { Columns } from "./columns.js";
+import { ColumnResolver } from "./column-resolver.js";
 import type { EntityDescription } from "./entities.js";
 import { collectFindings, type Finding } from "./findings.js";
 import { Parts } from "./parts.js";
@@ -19,7 +19,7 @@ export interface ModelSchema {
   readonly hints: DiffHints;
   readonly findings: readonly Finding[];
   /** Which fields the schema's columns come from. */
-  readonly models: Columns;
+  readonly resolver: ColumnResolver;
 }
 
 export interface BuildOptions {
@@ -39,19 +39,19 @@ export function buildSchema(
   const { findings, report } = collectFindings();
   for (const { what, remedy, ...where } of entities.flatMap(({ faults }) => faults))
     report("E234", where, what, remedy);
-  const columns = new Columns(entities, naming, dialects, report);
-  const parts = new Parts(columns, dialects, report);
-  const relations = new Relations(columns, report);
+  const resolver = new ColumnResolver(entities, naming, dialects, report);
+  const parts = new Parts(resolver, dialects, report);
+  const relations = new Relations(resolver, report);
   const tables = [
-    ...entities.map(entity => buildTable(entity, columns, parts, relations)),
+    ...entities.map(entity => buildTable(entity, resolver, parts, relations)),
     ...relations.pairTables(),
   ];
-  reportClashes(tables, columns, report);
-  reportNames(tables, columns, dialects, report);
-  reportUndeferred(tables, columns, dialects, report);
-  reportNested(columns, report);
-  reportShared(tables, columns, dialects, report);
-  advise({ models: columns, tables, dialects, report, declared });
+  reportClashes(tables, resolver, report);
+  reportNames(tables, resolver, dialects, report);
+  reportUndeferred(tables, resolver, dialects, report);
+  reportNested(resolver, report);
+  reportShared(tables, resolver, dialects, report);
+  advise({ resolver, tables, dialects, report, declared });
   return {
     schema: {
       tables: tables.filter(
@@ -59,15 +59,20 @@ export function buildSchema(
       ),
       ...(definitions.length > 0 && { definitions }),
     },
-    hints: hintsOf(columns),
+    hints: hintsOf(resolver),
     findings,
-    models: columns,
+    resolver,
   };
 }
 
-function buildTable(entity: EntityDescription, columns: Columns, parts: Parts, relations: Relations): Table {
-  const name = columns.tableName(entity);
-  const own = columns.columnsOf(entity).map(({ column }) => column);
+function buildTable(
+  entity: EntityDescription,
+  resolver: ColumnResolver,
+  parts: Parts,
+  relations: Relations,
+): Table {
+  const name = resolver.tableName(entity);
+  const own = resolver.columnsOf(entity).map(({ column }) => column);
   const key = parts.key(entity, name);
   const uniques = parts.uniques(entity, name);
   const { note, namespace, options, unnamed } = entity.options;
@@ -95,25 +100,25 @@ function buildTable(entity: EntityDescription, columns: Columns, parts: Parts, r
 }
 
 /** Renames, fills and conversions, as the models say them. */
-function hintsOf(models: Columns): DiffHints {
+function hintsOf(resolver: ColumnResolver): DiffHints {
   const tables = new Map<string, string>();
   const columns = new Map<string, Map<string, string>>();
   const fills = new Map<string, Default>();
   const conversions = new Map<string, Conversion>();
-  for (const entity of models.entities) {
-    const table = models.address(entity);
+  for (const entity of resolver.entities) {
+    const table = resolver.address(entity);
     if (entity.options.was !== undefined) tables.set(entity.options.was, table);
     const renamed = new Map<string, string>();
-    for (const { field, column } of models.columnsOf(entity)) {
+    for (const { field, column } of resolver.columnsOf(entity)) {
       const options: FieldOptions = field.facts.field ?? {};
       if (options.was !== undefined) renamed.set(options.was, column.name);
-      const fill = models.defaultOf(entity, field, column.type, options.fill, "fill");
+      const fill = resolver.defaultOf(entity, field, column.type, options.fill, "fill");
       if (fill) fills.set(fillKey(table, column.name), fill);
       const { convert, convertBack } = options;
       if (convert !== undefined || convertBack !== undefined)
         conversions.set(fillKey(table, column.name), {
-          ...(convert !== undefined && { convert: models.placed(entity, field, convert) }),
-          ...(convertBack !== undefined && { convertBack: models.placed(entity, field, convertBack) }),
+          ...(convert !== undefined && { convert: resolver.placed(entity, field, convert) }),
+          ...(convertBack !== undefined && { convertBack: resolver.placed(entity, field, convertBack) }),
         });
     }
     if (renamed.size > 0) columns.set(table, renamed);

@@ -3,14 +3,14 @@ import type { Dialect } from "../../dialect/dialect.js";
 import { addressOf } from "../../schema/address.js";
 import { cutName } from "../../schema/naming.js";
 import { partsOf, type Table } from "../../schema/types.js";
-import type { Columns } from "./columns.js";
+import type { ColumnResolver } from "./column-resolver.js";
 import type { Report } from "./findings.js";
 
 /** Names that two things want. SQLite and MariaDB tell names apart without regard to case, so nobody may rely on it. */
-export function reportClashes(tables: readonly Table[], models: Columns, report: Report): void {
+export function reportClashes(tables: readonly Table[], resolver: ColumnResolver, report: Report): void {
   const owners = new Map<string, string>();
   for (const [at, table] of tables.entries()) {
-    const entity = models.entities[at]?.name ?? table.name;
+    const entity = resolver.entities[at]?.name ?? table.name;
     const name = addressOf(table).toLowerCase();
     const owner = owners.get(name);
     if (owner) {
@@ -59,7 +59,7 @@ function namedTwice(parts: readonly { readonly name: string }[]): string[] {
 /** Constraints that are to be looked at when a transaction ends, where a dialect looks at each statement. */
 export function reportUndeferred(
   tables: readonly Table[],
-  models: Columns,
+  resolver: ColumnResolver,
   dialects: readonly Dialect[],
   report: Report,
 ): void {
@@ -74,7 +74,7 @@ export function reportUndeferred(
       for (const { name, columns } of deferred(table).filter(part => !held.includes(part.columns.join()))) {
         report(
           "A300",
-          { entity: models.entities[at]?.name ?? table.name },
+          { entity: resolver.entities[at]?.name ?? table.name },
           `${name || columns.join(", ")} is looked at after each statement: ${dialect.title} does not defer it`,
           "order the statements of a transaction so that it holds all along there",
         );
@@ -86,12 +86,12 @@ export function reportUndeferred(
 /** Names that a dialect in use does not take. */
 export function reportNames(
   tables: readonly Table[],
-  models: Columns,
+  resolver: ColumnResolver,
   dialects: readonly Dialect[],
   report: Report,
 ): void {
   for (const [at, table] of tables.entries()) {
-    const entity = models.entities[at]?.name ?? table.name;
+    const entity = resolver.entities[at]?.name ?? table.name;
     for (const name of [table.name, ...table.columns.map(column => column.name)]) {
       for (const dialect of dialects) {
         const reason = dialect.names.cannotHold(name);
@@ -110,7 +110,7 @@ export function reportNames(
 /** Names that are told apart across tables, after they were cut to what the dialect takes. */
 export function reportShared(
   tables: readonly Table[],
-  models: Columns,
+  resolver: ColumnResolver,
   dialects: readonly Dialect[],
   report: Report,
 ): void {
@@ -118,7 +118,7 @@ export function reportShared(
   for (const dialect of dialects) {
     const owners = new Map<string, string>();
     for (const [at, table] of tables.entries()) {
-      const entity = models.entities[at]?.name ?? table.name;
+      const entity = resolver.entities[at]?.name ?? table.name;
       const { kinds, tables: withTables } = dialect.names.shared;
       const parts = kinds.flatMap(kind => partsOf(table, kind)).map(({ name }) => name);
       for (const given of [...(withTables ? [table.name] : []), ...parts].filter(Boolean)) {
@@ -143,10 +143,10 @@ export function reportShared(
 }
 
 /** Entities that are part of another: its rows would be in two tables, or its key within a row. */
-export function reportNested(models: Columns, report: Report): void {
-  for (const entity of models.entities) {
+export function reportNested(resolver: ColumnResolver, report: Report): void {
+  for (const entity of resolver.entities) {
     for (let cls: unknown = Object.getPrototypeOf(entity.cls); cls; cls = Object.getPrototypeOf(cls)) {
-      const base = models.entityOf(cls as Class);
+      const base = resolver.entityOf(cls as Class);
       if (!base) continue;
       report(
         "E233",
@@ -157,7 +157,7 @@ export function reportNested(models: Columns, report: Report): void {
     }
     const wholes = new Map(entity.fields.flatMap(({ within }) => within.map(whole => [whole.of, whole])));
     for (const { of, cls } of wholes.values()) {
-      if (!cls || !models.entityOf(cls)) continue;
+      if (!cls || !resolver.entityOf(cls)) continue;
       report(
         "E233",
         { entity: entity.name, property: of },

@@ -7,6 +7,7 @@ import {
 } from "../../../modelling/facts.js";
 import { expandFields } from "./expand.js";
 import { checkProperty, checkStored, type OptionFault } from "./options.js";
+import { writtenProperties } from "./written-properties.js";
 
 /** A class-validator rule on a property, as its metadata has it. */
 export interface Validator {
@@ -66,20 +67,29 @@ export interface EntityDescription {
   readonly faults: readonly OptionFault[];
 }
 
-/** The entities among some classes: those with `@Stored`. */
-export function describeEntities(classes: readonly unknown[]): EntityDescription[] {
+/** The properties that a class's own body declares, in its order. */
+export type Written = (cls: { readonly name: string; toString: () => string }) => readonly string[];
+
+/**
+ * The entities among some classes: those with `@Stored`.
+ * @param written where that is known otherwise than from the classes' own texts
+ */
+export function describeEntities(
+  classes: readonly unknown[],
+  written: Written = writtenProperties,
+): EntityDescription[] {
   return [...new Set(classes)].flatMap(cls => {
     const stored = factsOf(cls)?.stored;
-    return stored ? [describeEntity(cls as Class, stored)] : [];
+    return stored ? [describeEntity(cls as Class, stored, written)] : [];
   });
 }
 
-function describeEntity(cls: Class, stored: StoredOptions): EntityDescription {
+function describeEntity(cls: Class, stored: StoredOptions, written: Written): EntityDescription {
   const { name } = cls;
   const faults: OptionFault[] = [];
   const options = checkStored(stored, name, faults);
   const inside: OptionFault[] = [];
-  const fields = expandFields(fieldsOf(cls, faults), of => fieldsOf(of, inside));
+  const fields = expandFields(fieldsOf(cls, faults, written), of => fieldsOf(of, inside, written));
   // A value object may be there twice.
   const once = new Map(inside.map(fault => [JSON.stringify(fault), fault]));
   for (const { entity, property, what, remedy } of once.values())
@@ -88,7 +98,7 @@ function describeEntity(cls: Class, stored: StoredOptions): EntityDescription {
 }
 
 /** The fields of a class and its base classes; a property declared again belongs to the class that does so last. */
-function fieldsOf(cls: Class, faults: OptionFault[]): FieldDescription[] {
+function fieldsOf(cls: Class, faults: OptionFault[], written: Written): FieldDescription[] {
   const validators = validatorsByProperty(cls);
   const seen = new Set<string>();
   const fields: FieldDescription[] = [];
@@ -99,7 +109,7 @@ function fieldsOf(cls: Class, faults: OptionFault[]): FieldDescription[] {
   ) {
     const facts = factsOf(at)?.properties;
     const here = new Set([
-      ...writtenProperties(at),
+      ...written(at),
       ...(facts?.keys() ?? []),
       ...[...validators].flatMap(([property, { target }]) => (target === at ? [property] : [])),
     ]);
@@ -120,20 +130,6 @@ function fieldsOf(cls: Class, faults: OptionFault[]): FieldDescription[] {
     }
   }
   return fields;
-}
-
-/**
- * Property names as the class body has them, in its order: `  title;` or `  stage = "greenware";` as esbuild prints
- * a class. This is the only place where a property without a decorator can be seen, and a forgotten decorator told.
- */
-function writtenProperties(cls: { toString: () => string }): string[] {
-  return [
-    ...cls
-      .toString()
-      .matchAll(
-        /^ {2}([\p{ID_Start}$_][\p{ID_Continue}$]*)(?:;| = (?!(?:async )?(?:function\b|\(?[^"'`]*\)? =>)))/gmu,
-      ),
-  ].map(([, name]) => name!);
 }
 
 interface PropertyValidators {
@@ -204,6 +200,6 @@ function validatorsByProperty(cls: Class): Map<string, PropertyValidators> {
       });
     }
   }
-  for (const property of conditional) found.get(property)!.validators.length = 0;
+  for (const property of conditional) found.get(property)?.validators.splice(0);
   return found;
 }

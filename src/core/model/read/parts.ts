@@ -4,7 +4,8 @@ import type { Dialect } from "../../dialect/dialect.js";
 import { isServed } from "../../schema/lookups.js";
 import { columnName, constraintName } from "../../schema/naming.js";
 import type { Check, Index, IndexPart, Key, Rule, SqlText, Unique } from "../../schema/types.js";
-import { isStored, type Columns } from "./columns.js";
+import type { ColumnResolver } from "./column-resolver.js";
+import { isStored } from "./resolving.js";
 import type { EntityDescription, FieldDescription, Whole } from "./entities.js";
 import type { Report } from "./findings.js";
 import { rulesOf } from "./rules.js";
@@ -16,10 +17,10 @@ function wholeRules(
   namesOf: (part: FieldDescription) => readonly string[],
 ): Rule[] {
   if (kind === "arcs") {
-    const columns = parts.flatMap(part => namesOf(part)[0] ?? []);
+    const resolver = parts.flatMap(part => namesOf(part)[0] ?? []);
     const composite = parts.map(namesOf).filter(names => names.length > 1);
     return [
-      { kind: "one of", columns, optional },
+      { kind: "one of", columns: resolver, optional },
       ...composite.map(names => ({ kind: "together", columns: names }) as const),
     ];
   }
@@ -40,7 +41,7 @@ function wholeRules(
 /** The key, unique constraints, indexes and checks of an entity's table. */
 export class Parts {
   constructor(
-    private readonly columns: Columns,
+    private readonly columns: ColumnResolver,
     private readonly dialects: readonly Dialect[],
     private readonly report: Report,
   ) {}

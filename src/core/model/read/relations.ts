@@ -1,28 +1,29 @@
 import pluralize from "pluralize";
 import { constraintName, pairColumnName, pairTableName } from "../../schema/naming.js";
 import type { Action, Column, ForeignKey, Table } from "../../schema/types.js";
-import { isStored, type Columns } from "./columns.js";
+import type { ColumnResolver } from "./column-resolver.js";
+import { isStored } from "./resolving.js";
 import type { EntityDescription, FieldDescription } from "./entities.js";
 import type { Report } from "./findings.js";
 
 /** References between tables, and the tables of pairs. */
 export class Relations {
   constructor(
-    private readonly columns: Columns,
+    private readonly resolver: ColumnResolver,
     private readonly report: Report,
   ) {}
 
   foreignKeys(entity: EntityDescription, table: string): ForeignKey[] {
     return entity.fields.flatMap(field => {
       const reference = isStored(field) && field.facts.refersTo;
-      const target = reference && this.columns.entityOf(reference.target());
+      const target = reference && this.resolver.entityOf(reference.target());
       if (!reference || !target) return [];
-      const columns = this.columns.namesOf(entity, field.property);
+      const columns = this.resolver.namesOf(entity, field.property);
       if (columns.length === 0) return [];
       const { to, name, deferrable, options, fields } = reference.options;
       const referred = to
-        ? this.columns.referredColumns(entity, field, target, to)
-        : this.columns.keyColumns(target);
+        ? this.resolver.referredColumns(entity, field, target, to)
+        : this.resolver.keyColumns(target);
       if (fields && columns.length !== referred.length) {
         this.report(
           "E228",
@@ -37,7 +38,7 @@ export class Relations {
       } as const;
       return [
         {
-          ...foreignKey(table, columns, this.columns.address(target), referred, actions),
+          ...foreignKey(table, columns, this.resolver.address(target), referred, actions),
           ...(name !== undefined && { name }),
           ...(deferrable && { deferrable }),
           ...(options && { options }),
@@ -50,7 +51,7 @@ export class Relations {
     for (const field of entity.fields) {
       const { referredBy } = field.facts;
       if (!referredBy) continue;
-      const target = this.columns.target(entity, field);
+      const target = this.resolver.target(entity, field);
       const named = (target?.fields ?? []).filter(
         ({ property, within }) => property === referredBy.field || within[0]?.of === referredBy.field,
       );
@@ -72,10 +73,10 @@ export class Relations {
 
   /** One table for each `@PairedWith`. */
   pairTables(): Table[] {
-    return this.columns.entities.flatMap(owner =>
+    return this.resolver.entities.flatMap(owner =>
       owner.fields.flatMap(field => {
         const pairing = field.facts.pairedWith;
-        const other = pairing && this.columns.target(owner, field);
+        const other = pairing && this.resolver.target(owner, field);
         return other ? [this.pairTable(owner, field, other)] : [];
       }),
     );
@@ -85,10 +86,10 @@ export class Relations {
     const { options } = field.facts.pairedWith!;
     const name =
       options.table ??
-      pairTableName(this.columns.tableName(owner), this.columns.tableName(other), this.columns.naming);
+      pairTableName(this.resolver.tableName(owner), this.resolver.tableName(other), this.resolver.naming);
     const side = (entity: EntityDescription, called: string) =>
-      this.columns.keyColumns(entity).map((key): Column => ({
-        name: pairColumnName(called, key.name, this.columns.naming),
+      this.resolver.keyColumns(entity).map((key): Column => ({
+        name: pairColumnName(called, key.name, this.resolver.naming),
         type: key.type,
         nullable: false,
       }));
@@ -107,8 +108,8 @@ export class Relations {
         { name: constraintName("ix", name, otherNames), parts: otherNames.map(column => ({ column })) },
       ],
       foreignKeys: [
-        foreignKey(name, ownerNames, this.columns.address(owner), this.columns.keyColumns(owner), actions),
-        foreignKey(name, otherNames, this.columns.address(other), this.columns.keyColumns(other), actions),
+        foreignKey(name, ownerNames, this.resolver.address(owner), this.resolver.keyColumns(owner), actions),
+        foreignKey(name, otherNames, this.resolver.address(other), this.resolver.keyColumns(other), actions),
       ],
       checks: [],
     };
