@@ -5,10 +5,9 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import * as classValidator from "class-validator";
 import * as emberset from "../dist/modelling.js";
-import { draft } from "../dist/tasks.js";
+import { DIALECT_TITLES as DIALECTS, draft } from "../dist/tasks.js";
 
 const FILE = join(import.meta.dirname, "..", "docs", "model-language.md");
-const DIALECTS = { sqlite: "SQLite", postgres: "PostgreSQL", mariadb: "MariaDB" };
 
 /** What examples speak of without showing it. */
 const OTHERS = {

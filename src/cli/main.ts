@@ -15,7 +15,7 @@ import { initCommand } from "./commands/init.js";
 import { rehearseCommand } from "./commands/rehearse.js";
 import { sketchCommand } from "./commands/sketch.js";
 import { statusCommand } from "./commands/status.js";
-import { Session } from "./session.js";
+import { Session } from "./terminal/session.js";
 
 /**
  * yargs lays out the help text of every command that runs, in case its handler asks for it; none of ours does, and it

@@ -5,7 +5,7 @@
  * failure.
  */
 
-import type { Direction } from "./change/direction.js";
+import type { Direction } from "./direction.js";
 
 /** 2: the input is wrong. 3: stopped for safety, nothing changed. 4: the database refused or failed. 70: our fault. */
 export type ExitStatus = 2 | 3 | 4 | 70;
@@ -194,7 +194,7 @@ const project = {
   noUrl: define("E122", 2, (v: { dialect: string }) => ({
     what: "A target on a server needs the URL of its database; nothing was written",
     received: v.dialect,
-    valid: "the dialect's own scheme: postgres://user@host/database, mariadb://user@host/database",
+    valid: `${v.dialect}://user@host/database`,
   })),
 };
 

@@ -1,7 +1,8 @@
-import { matchSql, type Kept, type KeptBesideKey, type KeptTable } from "../core/dialect/attic.js";
+import { matchSql } from "../core/dialect/shared/attic.js";
+import type { Kept, KeptBesideKey, KeptTable } from "../core/dialect/shared/kept.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
 import type { Table } from "../core/schema/types.js";
-import type { Database } from "./database.js";
+import type { Database } from "./session/database.js";
 
 /** One table of a database's attic. */
 export interface AtticTable {

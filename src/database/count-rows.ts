@@ -1,8 +1,8 @@
 import type { Probe } from "../core/plan/probes.js";
-import type { CatalogRow } from "../core/dialect/dialect.js";
+import type { CatalogRow } from "../core/dialect/shared/dialect.js";
 import type { Table } from "../core/schema/types.js";
 import { addressOf, quoteTableName } from "../core/schema/address.js";
-import type { Database } from "./database.js";
+import type { Database } from "./session/database.js";
 
 export interface ProbeResult extends Probe {
   readonly count: number;

@@ -1,11 +1,11 @@
-import type { Direction } from "../core/change/direction.js";
+import type { Direction } from "../core/direction.js";
 import type { Spellings } from "../core/lower/spellings.js";
-import type { Dialect } from "../core/dialect/dialect.js";
+import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { blocksFor } from "../core/plan/plan.js";
 import { LEDGER } from "../core/schema/internal-tables.js";
 import { EMPTY_SCHEMA, type Column, type DataType, type Table } from "../core/schema/types.js";
 import { VERSION } from "../version.js";
-import type { Database } from "./database.js";
+import type { Database } from "./session/database.js";
 
 const column = (name: string, type: DataType, nullable = false): Column => ({ name, type, nullable });
 

@@ -1,33 +1,36 @@
 import type { DialectName } from "../core/dialect/registry.js";
 import { Problem, problems } from "../core/problems.js";
 import type { TargetSettings } from "../project/settings.js";
-import type { Database, Trace } from "./database.js";
-
-export interface OpenOptions {
-  /**
-   * "read": only looked at. "change": changed, but never made. "write": a file is made when it does not exist.
-   * "create": a database on a server is made too.
-   */
-  readonly mode: "read" | "change" | "write" | "create";
-  readonly trace?: Trace | undefined;
-}
-
-type Open = (target: TargetSettings, options: OpenOptions) => Promise<Database>;
+import type { Database, Trace } from "./session/database.js";
+import type { Engine, OpenOptions, ScratchWork } from "./session/engine.js";
 
 /** Drivers are loaded only when a target of their dialect is opened. */
-const engines: Readonly<Record<DialectName, () => Promise<Open>>> = {
-  sqlite: async () => (await import("./sqlite/open.js")).openSqlite,
-  mariadb: async () => (await import("./mariadb/open.js")).openMariadb,
-  postgres: async () => (await import("./postgres/open.js")).openPostgres,
+const engines: Readonly<Record<DialectName, () => Promise<Engine>>> = {
+  sqlite: async () => (await import("./sqlite/index.js")).sqliteEngine,
+  mariadb: async () => (await import("./mariadb/index.js")).mariadbEngine,
+  postgres: async () => (await import("./postgres/index.js")).postgresEngine,
 };
 
-/** Opens a target. @throws Problem E400 to E404 */
+/** Opens a target. @throws Problem E400 to E404, E410 to E412 */
 export async function openDatabase(target: TargetSettings, options: OpenOptions): Promise<Database> {
-  const open = await engines[target.dialect]();
+  const { open } = await engines[target.dialect]();
   return open(target, options);
 }
 
-/** The same, but undefined where there is no database yet. */
+/**
+ * Does some work on an empty scratch database of a target's dialect, and lets go of it.
+ * @throws Problem E403, E410 to E414
+ */
+export async function withScratch<T>(
+  target: TargetSettings,
+  trace: Trace | undefined,
+  work: ScratchWork<T>,
+): Promise<T> {
+  const engine = await engines[target.dialect]();
+  return engine.withScratch(target, trace, work);
+}
+
+/** Opens a target for some work, unless there is no database yet: then the result is undefined. */
 export async function withExistingDatabase<T>(
   target: TargetSettings,
   options: OpenOptions,
@@ -43,14 +46,6 @@ export async function withExistingDatabase<T>(
   return closing(database, work);
 }
 
-async function closing<T>(database: Database, work: (database: Database) => Promise<T>): Promise<T> {
-  try {
-    return await work(database);
-  } finally {
-    await database.close();
-  }
-}
-
 /** Opens a target for some work and closes it, however the work ends. */
 export async function withDatabase<T>(
   target: TargetSettings,
@@ -58,4 +53,12 @@ export async function withDatabase<T>(
   work: (database: Database) => Promise<T>,
 ): Promise<T> {
   return closing(await openDatabase(target, options), work);
+}
+
+async function closing<T>(database: Database, work: (database: Database) => Promise<T>): Promise<T> {
+  try {
+    return await work(database);
+  } finally {
+    await database.close();
+  }
 }

@@ -2,8 +2,8 @@ import { splitStatements, type Statement } from "../core/sql/statements.js";
 import { learnSpellings, type Spellings } from "../core/lower/spellings.js";
 import type { Schema } from "../core/schema/types.js";
 import { problems } from "../core/problems.js";
-import type { Direction } from "../core/change/direction.js";
-import { Breakage, EngineError, Unsure, type Database } from "./database.js";
+import type { Direction } from "../core/direction.js";
+import { Breakage, EngineError, Unsure, type Database } from "./session/database.js";
 import { allSpellings, hasRun, readLedger, recordRun } from "./ledger.js";
 
 /** A migration's number and the name of its folder. */

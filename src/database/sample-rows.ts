@@ -1,11 +1,11 @@
 import { apply } from "../core/change/apply.js";
 import { invert } from "../core/change/invert.js";
 import type { Change } from "../core/change/types.js";
-import type { CatalogRow } from "../core/dialect/dialect.js";
+import type { CatalogRow } from "../core/dialect/shared/dialect.js";
 import { blocksFor } from "../core/plan/plan.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
 import type { Column, Schema, Table } from "../core/schema/types.js";
-import type { Database } from "./database.js";
+import type { Database } from "./session/database.js";
 import { literalOf } from "./made-up-rows.js";
 
 /** Rows are asked for, and put in, so many at a time. */

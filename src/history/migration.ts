@@ -1,4 +1,4 @@
-import type { Direction } from "../core/change/direction.js";
+import type { Direction } from "../core/direction.js";
 import type { Change } from "../core/change/types.js";
 import type { Schema } from "../core/schema/types.js";
 

@@ -16,7 +16,7 @@ import {
   validateSync,
 } from "class-validator";
 import { apply } from "../core/change/apply.js";
-import type { Direction } from "../core/change/direction.js";
+import type { Direction } from "../core/direction.js";
 import { problems } from "../core/problems.js";
 import { fingerprint } from "../core/schema/canonical.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";

@@ -1,9 +1,10 @@
-import type { Direction } from "../core/change/direction.js";
+import type { Direction } from "../core/direction.js";
 import { invert } from "../core/change/invert.js";
 import { lossOf } from "../core/change/loss.js";
 import type { Change } from "../core/change/types.js";
 import { describeChange } from "../core/change/words.js";
-import type { Block, Dialect, RenderPlan } from "../core/dialect/dialect.js";
+import type { Dialect } from "../core/dialect/shared/dialect.js";
+import type { Block, RenderPlan } from "../core/dialect/shared/render-plan.js";
 import { widens } from "../core/dialect/registry.js";
 import { planFor, type Keeping } from "../core/plan/plan.js";
 import { addressOf } from "../core/schema/address.js";

@@ -2,7 +2,7 @@ import { mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from "node:
 import { join } from "node:path";
 import { apply } from "../core/change/apply.js";
 import type { Change } from "../core/change/types.js";
-import type { Dialect } from "../core/dialect/dialect.js";
+import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { problems } from "../core/problems.js";
 import { fingerprint } from "../core/schema/canonical.js";
 import { FORMAT, scriptName, showNumber, type Migration, type MigrationRecord } from "./migration.js";

@@ -8,15 +8,15 @@ export type Class<T = object> = abstract new (...args: any[]) => T;
 export type PerDialect<T> = Readonly<Record<string, T>>;
 
 /** SQL in which `{name}` outside of a string literal stands for a quoted column. */
-export type CheckText = string | PerDialect<string>;
+export type SqlText = string | PerDialect<string>;
 
 /** SQL written by the developer where a plain value would be taken literally: `default: sql("lower('A')")`. */
 export interface SqlExpression {
-  readonly sql: CheckText;
+  readonly sql: SqlText;
 }
 
 /** Marks a text as SQL rather than as a value. */
-export function sql(text: CheckText): SqlExpression {
+export function sql(text: SqlText): SqlExpression {
   return { sql: text };
 }
 
@@ -55,7 +55,7 @@ type FieldName<T> = Extract<keyof T, string> | `${Extract<keyof T, string>}.${st
 
 /** One thing an index is over: a field, or an expression in which `{field}` stands for the quoted column. */
 export type IndexTerm<Name extends string = string> = (
-  { readonly field: Name } | { readonly sql: CheckText }
+  { readonly field: Name } | { readonly sql: SqlText }
 ) & {
   readonly descending?: boolean;
   readonly collation?: string | PerDialect<string>;
@@ -70,7 +70,7 @@ export interface IndexOptions<Name extends string = string> {
   readonly fields: readonly (Name | IndexTerm<Name>)[];
   readonly unique?: boolean;
   /** Only rows for which this holds are indexed; `{field}` stands for the quoted column. */
-  readonly where?: CheckText;
+  readonly where?: SqlText;
   readonly name?: string;
   /** Anything but the usual ordered tree: `gin`, `hash`, `fulltext` … */
   readonly method?: string;
@@ -91,7 +91,7 @@ export interface UniqueOptions<Name extends string = string> {
 export interface CheckOptions {
   /** The constraint's whole name; "": none, where the dialect lets it have none. */
   readonly name: string;
-  readonly holds: CheckText;
+  readonly holds: SqlText;
   /** The field whose column it is stated with, on MariaDB. */
   readonly field?: string;
   readonly options?: Options;
@@ -116,7 +116,7 @@ export interface StoredOptions<T = unknown> {
     | IndexOptions<unknown extends T ? string : FieldName<T>>
   )[];
   /** By name, which becomes the constraint's with `ck_` and the table before it; in the text `{field}` stands for the quoted column. */
-  readonly checks?: Readonly<Record<string, CheckText>> | readonly CheckOptions[];
+  readonly checks?: Readonly<Record<string, SqlText>> | readonly CheckOptions[];
   /** Whether the database holds the rules of the fields. @default true */
   readonly fieldChecks?: boolean;
   /** Whether columns of the key stand before the others. @default true */
@@ -155,11 +155,11 @@ export interface FieldOptions {
    * SQL that makes a value of this type out of the one before, when the type changes: `{field}` stands for a column as
    * it was. @default the engine's own rules
    */
-  readonly convert?: CheckText;
+  readonly convert?: SqlText;
   /** The other way round, for going back; rows that were not touched since get their old value from the attic. */
-  readonly convertBack?: CheckText;
+  readonly convertBack?: SqlText;
   /** An expression over other fields, kept up to date by the database; `keep: false`: worked out when it is read. */
-  readonly computed?: CheckText | { readonly from: CheckText; readonly keep: boolean };
+  readonly computed?: SqlText | { readonly from: SqlText; readonly keep: boolean };
   /** A column outside of the key that counts up. */
   readonly generate?: "serial" | "always";
   /** How texts are compared, in the dialect's own word. */

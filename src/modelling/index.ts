@@ -16,7 +16,7 @@ export { kind } from "./kind.js";
 export type {
   Action,
   CheckOptions,
-  CheckText,
+  SqlText,
   Class,
   DefaultValue,
   FieldOptions,

@@ -1,6 +1,8 @@
 import { glob } from "tinyglobby";
-import { buildSchema, type ModelSchema } from "../core/model/read/build-schema.js";
-import { describeEntities, type EntityDescription } from "../core/model/read/entities.js";
+import { buildSchema } from "../core/model/build-schema.js";
+import type { ModelSchema } from "../core/model/read/model-schema.js";
+import { describeEntities } from "../core/model/read/entities.js";
+import type { EntityDescription } from "../core/model/read/descriptions.js";
 import { writtenProperties } from "../core/model/read/written-properties.js";
 import type { Finding } from "../core/model/read/findings.js";
 import { problems } from "../core/problems.js";

@@ -1,6 +1,6 @@
 import { readFileSync } from "node:fs";
 import type { Declaration } from "../core/model/advice/review.js";
-import type { EntityDescription } from "../core/model/read/entities.js";
+import type { EntityDescription } from "../core/model/read/descriptions.js";
 import type { SourceClass, SourceProperty } from "../core/model/read/source-classes.js";
 import type { SourceCache } from "./source-cache.js";
 

@@ -13,7 +13,7 @@ import {
   type ValidationError,
 } from "class-validator";
 import { closest } from "fastest-levenshtein";
-import { DIALECT_NAMES } from "../core/dialect/registry.js";
+import { DEFAULT_DIALECT, DIALECT_NAMES, dialectNamed } from "../core/dialect/registry.js";
 
 class NamingShape {
   @IsOptional() @IsIn(["plural", "singular"]) tables?: unknown;
@@ -66,7 +66,9 @@ export function faultsOfConfig(config: unknown): string[] {
 function faultsOfTargets(targets: Record<string, unknown>, home: unknown): string[] {
   const names = Object.keys(targets);
   if (names.length === 0)
-    return ['targets must have at least one target, such as local: { dialect: "sqlite", file: "studio.db" }'];
+    return [
+      `targets must have at least one target, such as local: { dialect: "${DEFAULT_DIALECT}", file: "studio.db" }`,
+    ];
   const wrongHome =
     typeof home === "string" && !names.includes(home)
       ? [`home must be one of the targets (${names.join(", ")}); received ${show(home)}`]
@@ -106,7 +108,7 @@ function atOddsOverReferences(targets: Record<string, unknown>): string[] {
 }
 
 function shapeOf({ dialect }: Record<string, unknown>): new () => object {
-  return dialect === "postgres" || dialect === "mariadb" ? ServerTargetShape : FileTargetShape;
+  return dialectNamed(String(dialect))?.onServer ? ServerTargetShape : FileTargetShape;
 }
 
 function faultsOf(shape: new () => object, value: Record<string, unknown>, path: string): string[] {

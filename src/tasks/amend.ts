@@ -7,7 +7,7 @@ import { planFor } from "../core/plan/plan.js";
 import { probes, sayCount } from "../core/plan/probes.js";
 import { Problem, problems } from "../core/problems.js";
 import { runProbes } from "../database/count-rows.js";
-import type { Database } from "../database/database.js";
+import type { Database } from "../database/session/database.js";
 import { readLedger } from "../database/ledger.js";
 import { withDatabase, withExistingDatabase } from "../database/open.js";
 import type { Migration } from "../history/migration.js";

@@ -1,11 +1,11 @@
-import type { Kept, KeptBesideKey } from "../core/dialect/attic.js";
+import type { Kept, KeptBesideKey } from "../core/dialect/shared/kept.js";
 import { namesThrough } from "../core/change/names.js";
 import { problems } from "../core/problems.js";
 import { addressOf, tablesByAddress } from "../core/schema/address.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
 import type { Change } from "../core/change/types.js";
 import { copyBack, emptyKept, readAttic } from "../database/attic.js";
-import type { Database } from "../database/database.js";
+import type { Database } from "../database/session/database.js";
 import { withDatabase } from "../database/open.js";
 import { showNumber, type Migration } from "../history/migration.js";
 import { migrationPlan } from "../history/script.js";

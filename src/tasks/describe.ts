@@ -1,5 +1,5 @@
 import { describeForeignKey, describePart } from "../core/change/words.js";
-import type { LeftAlone } from "../core/dialect/dialect.js";
+import type { LeftAlone } from "../core/dialect/shared/dialect.js";
 import { problems } from "../core/problems.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
 import { addressOf } from "../core/schema/address.js";

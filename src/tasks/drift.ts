@@ -3,7 +3,7 @@ import type { Change } from "../core/change/types.js";
 import { respell } from "../core/lower/spellings.js";
 import { addressOf } from "../core/schema/address.js";
 import { definitionKey, type Schema } from "../core/schema/types.js";
-import type { Database } from "../database/database.js";
+import type { Database } from "../database/session/database.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
 
 /**

@@ -1,7 +1,7 @@
 import { problems } from "../core/problems.js";
 import type { Table } from "../core/schema/types.js";
 import { addressOf } from "../core/schema/address.js";
-import type { Database } from "../database/database.js";
+import type { Database } from "../database/session/database.js";
 import { withDatabase, withExistingDatabase } from "../database/open.js";
 import { showNumber, type Migration } from "../history/migration.js";
 import type { History } from "../history/read.js";

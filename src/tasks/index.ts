@@ -29,6 +29,7 @@ export {
   type DescribedColumn,
   type DescribedTable,
 } from "./describe.js";
+export { DIALECT_TITLES, type DialectName } from "../core/dialect/registry.js";
 export { draft, type DraftOptions, type DraftResult } from "./draft.js";
 export { exportSchema, type ExportOptions, type ExportResult } from "./export.js";
 export { forward, type ForwardOptions, type ForwardResult } from "./forward.js";

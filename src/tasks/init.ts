@@ -1,6 +1,6 @@
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { basename, join, resolve } from "node:path";
-import type { DialectName } from "../core/dialect/registry.js";
+import { DEFAULT_DIALECT, dialects, type DialectName } from "../core/dialect/registry.js";
 import { problems } from "../core/problems.js";
 import { CONFIG_FILE } from "../project/load-settings.js";
 
@@ -9,7 +9,7 @@ export interface InitOptions {
   readonly folder?: string | undefined;
   /** The database file, from the folder. @default `<folder's name>.db` */
   readonly file?: string | undefined;
-  /** @default "sqlite" */
+  /** @default one that needs no server */
   readonly dialect?: DialectName | undefined;
   /** The URL of the database, for a dialect with a server. Put into .env, not into the config. */
   readonly url?: string | undefined;
@@ -22,15 +22,14 @@ export interface InitResult {
 }
 
 /** Starts a project: a config with one target, a first model, ignore rules. @throws Problem E105, E122 */
-export function init({ folder = ".", file, dialect = "sqlite", url }: InitOptions): InitResult {
+export function init({ folder = ".", file, dialect = DEFAULT_DIALECT, url }: InitOptions): InitResult {
   const root = resolve(folder);
-  if (dialect !== "sqlite" && url === undefined) {
-    throw problems.noUrl({ dialect });
-  }
+  const { onServer } = dialects[dialect];
+  if (onServer && url === undefined) throw problems.noUrl({ dialect });
   const database = file ?? `${basename(root).replace(/[^\p{L}\p{N}_-]+/gu, "-") || "local"}.db`;
   const files: Record<string, string> = {
-    [CONFIG_FILE]: configText(dialect === "sqlite" ? { dialect, file: database } : { dialect }),
-    ...(dialect !== "sqlite" && { ".env": `LOCAL_URL=${url}\n` }),
+    [CONFIG_FILE]: configText(onServer ? { dialect } : { dialect, file: database }),
+    ...(onServer && { ".env": `LOCAL_URL=${url}\n` }),
     "models/potter.ts": STARTER_MODEL,
   };
   for (const name of Object.keys(files)) {

@@ -1,4 +1,4 @@
-import type { Dialect } from "../core/dialect/dialect.js";
+import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { Problem, problems } from "../core/problems.js";
 import { readHistory, type History } from "../history/read.js";
 import { loadModels, type LoadedModels } from "../project/load-models.js";

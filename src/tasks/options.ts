@@ -1,4 +1,4 @@
-import type { Trace } from "../database/database.js";
+import type { Trace } from "../database/session/database.js";
 
 /** What every task takes. */
 export interface TaskOptions {

@@ -1,6 +1,6 @@
 import { diff } from "../core/change/diff.js";
 import type { Change } from "../core/change/types.js";
-import type { Dialect } from "../core/dialect/dialect.js";
+import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { respell, type Spellings } from "../core/lower/spellings.js";
 import { problems } from "../core/problems.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";

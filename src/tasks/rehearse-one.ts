@@ -1,7 +1,7 @@
 import { diff } from "../core/change/diff.js";
-import type { Direction } from "../core/change/direction.js";
+import type { Direction } from "../core/direction.js";
 import { describeChange } from "../core/change/words.js";
-import type { Dialect } from "../core/dialect/dialect.js";
+import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { mergeHeld } from "../core/dialect/merge-held.js";
 import { respell } from "../core/lower/spellings.js";
 import { excusedAgain, excusedBack } from "../core/plan/excuses.js";
@@ -11,7 +11,7 @@ import { rulesToCome } from "../core/rows/rules-to-come.js";
 import { addressOf } from "../core/schema/address.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
 import type { Schema, Table } from "../core/schema/types.js";
-import type { Database } from "../database/database.js";
+import type { Database } from "../database/session/database.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
 import { fillTables, printRows } from "../database/made-up-rows.js";
 import type { Migration } from "../history/migration.js";

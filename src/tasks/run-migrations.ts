@@ -1,13 +1,13 @@
 import { risks } from "../core/change/risk.js";
 import { describeChange } from "../core/change/words.js";
-import type { Attic } from "../core/dialect/attic.js";
+import type { Attic } from "../core/dialect/shared/kept.js";
 import { widens } from "../core/dialect/registry.js";
 import { probes, sayCount } from "../core/plan/probes.js";
-import type { Direction } from "../core/change/direction.js";
+import type { Direction } from "../core/direction.js";
 import type { Schema } from "../core/schema/types.js";
 import { problems } from "../core/problems.js";
 import { runProbes } from "../database/count-rows.js";
-import type { Database } from "../database/database.js";
+import type { Database } from "../database/session/database.js";
 import { readAttic } from "../database/attic.js";
 import { runMigration } from "../database/run-migration.js";
 import { showNumber, type Migration } from "../history/migration.js";

@@ -1,4 +1,4 @@
-import type { Database } from "../database/database.js";
+import type { Database } from "../database/session/database.js";
 import { readLedger, type LedgerEntry } from "../database/ledger.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import type { Migration } from "../history/migration.js";

@@ -4,7 +4,7 @@ import { diff } from "../../src/core/change/diff.js";
 import { describeChange } from "../../src/core/change/words.js";
 import { adviseOnHistory } from "../../src/core/model/advice/history.js";
 import type { Declaration } from "../../src/core/model/advice/review.js";
-import { buildSchema } from "../../src/core/model/read/build-schema.js";
+import { buildSchema } from "../../src/core/model/build-schema.js";
 import { describeEntities } from "../../src/core/model/read/entities.js";
 import { dialects } from "../../src/core/dialect/registry.js";
 import {

@@ -34,7 +34,7 @@ import {
 } from "class-validator";
 import { describe, expect, test } from "vitest";
 import { describePart, describeColumn } from "../../src/core/change/words.js";
-import { buildSchema } from "../../src/core/model/read/build-schema.js";
+import { buildSchema } from "../../src/core/model/build-schema.js";
 import { describeEntities } from "../../src/core/model/read/entities.js";
 import { dialects } from "../../src/core/dialect/registry.js";
 import { sqlite } from "../../src/core/dialect/sqlite/index.js";

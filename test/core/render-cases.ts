@@ -1,7 +1,7 @@
 import { apply } from "../../src/core/change/apply.js";
 import { diff, fillKey, type DiffHints } from "../../src/core/change/diff.js";
 import { invert } from "../../src/core/change/invert.js";
-import type { Dialect } from "../../src/core/dialect/dialect.js";
+import type { Dialect } from "../../src/core/dialect/shared/dialect.js";
 import { blocksFor } from "../../src/core/plan/plan.js";
 import type { Column, ForeignKey, Schema, Table } from "../../src/core/schema/types.js";
 

@@ -1,5 +1,5 @@
 import { PGlite } from "@electric-sql/pglite";
-import type { CatalogRow } from "../../src/core/dialect/dialect.js";
+import type { CatalogRow } from "../../src/core/dialect/shared/dialect.js";
 import { databaseOver } from "../../src/database/postgres/session.js";
 import { postgres } from "../../src/core/dialect/postgres/index.js";
 import { targetFor, type Engine } from "./engine.js";

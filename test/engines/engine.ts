@@ -1,6 +1,6 @@
-import type { Database } from "../../src/database/database.js";
+import type { Database } from "../../src/database/session/database.js";
 import type { TargetSettings } from "../../src/project/settings.js";
-import type { Catalog, CatalogRow, Dialect } from "../../src/core/dialect/dialect.js";
+import type { Catalog, CatalogRow, Dialect } from "../../src/core/dialect/shared/dialect.js";
 
 /** A real database for tests to work on, made for them and dropped after. */
 export interface Engine {

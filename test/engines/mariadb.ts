@@ -1,5 +1,5 @@
 import { createConnection } from "mysql2/promise";
-import type { CatalogRow } from "../../src/core/dialect/dialect.js";
+import type { CatalogRow } from "../../src/core/dialect/shared/dialect.js";
 import { openDatabase } from "../../src/database/open.js";
 import { mariadb } from "../../src/core/dialect/mariadb/index.js";
 import { targetFor, type Engine } from "./engine.js";

@@ -1,5 +1,5 @@
 import pg from "pg";
-import type { CatalogRow } from "../../src/core/dialect/dialect.js";
+import type { CatalogRow } from "../../src/core/dialect/shared/dialect.js";
 import { openDatabase } from "../../src/database/open.js";
 import { postgres } from "../../src/core/dialect/postgres/index.js";
 import { targetFor, type Engine } from "./engine.js";

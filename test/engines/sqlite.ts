@@ -1,5 +1,5 @@
 import LibSql from "libsql";
-import type { CatalogRow } from "../../src/core/dialect/dialect.js";
+import type { CatalogRow } from "../../src/core/dialect/shared/dialect.js";
 import { openDatabase } from "../../src/database/open.js";
 import { sqlite } from "../../src/core/dialect/sqlite/index.js";
 import { targetFor, type Engine } from "./engine.js";

@@ -5,7 +5,7 @@ import { describe, expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
 import { describeChange, describeDetail } from "../../src/core/change/words.js";
 import { dialects } from "../../src/core/dialect/registry.js";
-import { buildSchema } from "../../src/core/model/read/build-schema.js";
+import { buildSchema } from "../../src/core/model/build-schema.js";
 import { describeEntities } from "../../src/core/model/read/entities.js";
 import { writeModels } from "../../src/core/model/write/write-models.js";
 import { mergeHeld } from "../../src/core/dialect/merge-held.js";

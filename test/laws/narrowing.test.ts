@@ -1,5 +1,5 @@
 import { afterAll, describe, expect, test } from "vitest";
-import { cutSql } from "../../src/core/dialect/cuts.js";
+import { cutSql } from "../../src/core/dialect/shared/cuts.js";
 import { parseDataType } from "../../src/core/schema/data-type.js";
 import type { Column } from "../../src/core/schema/types.js";
 import { mariadbEngine } from "../engines/mariadb.js";

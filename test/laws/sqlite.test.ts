@@ -6,7 +6,7 @@ import { diff } from "../../src/core/change/diff.js";
 import { invert } from "../../src/core/change/invert.js";
 import { describeChange } from "../../src/core/change/words.js";
 import type { Change } from "../../src/core/change/types.js";
-import type { CatalogRow } from "../../src/core/dialect/dialect.js";
+import type { CatalogRow } from "../../src/core/dialect/shared/dialect.js";
 import { planFor, blocksFor } from "../../src/core/plan/plan.js";
 import { splitStatements } from "../../src/core/sql/statements.js";
 import { sqlite } from "../../src/core/dialect/sqlite/index.js";

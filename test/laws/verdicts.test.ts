@@ -6,7 +6,7 @@ import * as mariadb from "../../src/core/dialect/mariadb/expressions.js";
 import * as postgres from "../../src/core/dialect/postgres/expressions.js";
 import * as sqlite from "../../src/core/dialect/sqlite/expressions.js";
 import { blocksFor } from "../../src/core/plan/plan.js";
-import { buildSchema } from "../../src/core/model/read/build-schema.js";
+import { buildSchema } from "../../src/core/model/build-schema.js";
 import { describeEntities } from "../../src/core/model/read/entities.js";
 import { EMPTY_SCHEMA } from "../../src/core/schema/types.js";
 import { kind, Stored } from "../../src/modelling/index.js";

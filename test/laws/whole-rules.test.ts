@@ -1,10 +1,10 @@
 import { IsInt, IsOptional, IsString, MaxLength, Min } from "class-validator";
 import { afterAll, describe, expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
-import type { Dialect } from "../../src/core/dialect/dialect.js";
+import type { Dialect } from "../../src/core/dialect/shared/dialect.js";
 import { blocksFor } from "../../src/core/plan/plan.js";
 import { withoutForeignKeys } from "../../src/core/dialect/without-foreign-keys.js";
-import { buildSchema } from "../../src/core/model/read/build-schema.js";
+import { buildSchema } from "../../src/core/model/build-schema.js";
 import { describeEntities } from "../../src/core/model/read/entities.js";
 import { EMPTY_SCHEMA } from "../../src/core/schema/types.js";
 import { Inline, Key, RefersTo, RefersToAny, Stored } from "../../src/modelling/index.js";

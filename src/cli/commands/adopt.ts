@@ -1,9 +1,10 @@
 import type { CommandModule } from "yargs";
 import type { AdoptDriftResult } from "../../tasks/adopt-drift.js";
 import type { AdoptResult, Proof } from "../../tasks/adopt.js";
-import { count } from "../layout.js";
+import { count } from "../terminal/layout.js";
 import { showPlace } from "../words/problem-text.js";
-import type { Colours, GlobalArgs, Session } from "../session.js";
+import type { GlobalArgs, Session } from "../terminal/session.js";
+import type { Colours } from "../words/colours.js";
 import { changesText } from "./compare.js";
 
 interface Args extends GlobalArgs {

@@ -1,7 +1,7 @@
 import type { CommandModule } from "yargs";
 import type { AmendResult } from "../../tasks/amend.js";
-import { count } from "../layout.js";
-import type { GlobalArgs, Session } from "../session.js";
+import { count } from "../terminal/layout.js";
+import type { GlobalArgs, Session } from "../terminal/session.js";
 import { changesText } from "./compare.js";
 import { losingOptions, runText, type LosingArgs } from "./running.js";
 

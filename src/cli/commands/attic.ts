@@ -1,8 +1,8 @@
 import type { CommandModule } from "yargs";
 import { showNumber } from "../../history/migration.js";
 import type { AtticEntry, AtticResult, PurgeResult, RestoreResult } from "../../tasks/attic.js";
-import { columns, count } from "../layout.js";
-import type { GlobalArgs, Session } from "../session.js";
+import { columns, count } from "../terminal/layout.js";
+import type { GlobalArgs, Session } from "../terminal/session.js";
 import { losingOptions, type LosingArgs } from "./running.js";
 
 interface Args extends GlobalArgs, LosingArgs {

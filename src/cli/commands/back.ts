@@ -1,7 +1,7 @@
 import type { CommandModule } from "yargs";
 import type { BackResult } from "../../tasks/back.js";
-import { count } from "../layout.js";
-import type { GlobalArgs, Session } from "../session.js";
+import { count } from "../terminal/layout.js";
+import type { GlobalArgs, Session } from "../terminal/session.js";
 import { driftText, losingOptions, ranText, scriptsText, type LosingArgs } from "./running.js";
 
 interface Args extends GlobalArgs, LosingArgs {

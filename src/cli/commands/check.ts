@@ -1,10 +1,10 @@
 import type { CommandModule } from "yargs";
 import type { Finding } from "../../core/model/read/findings.js";
 import type { CheckResult } from "../../tasks/check.js";
-import { count } from "../layout.js";
+import { count } from "../terminal/layout.js";
 import { remedyFor } from "../words/findings.js";
 import { showPath } from "../words/problem-text.js";
-import type { GlobalArgs, Session } from "../session.js";
+import type { GlobalArgs, Session } from "../terminal/session.js";
 
 interface Args extends GlobalArgs {
   strict?: boolean | undefined;

@@ -3,8 +3,9 @@ import type { Probe } from "../../core/plan/probes.js";
 import { RISK_LEVELS, type RiskLevel } from "../../core/change/risk.js";
 import { sayCount } from "../../core/plan/probes.js";
 import type { ComparedChange, CompareResult } from "../../tasks/compare.js";
-import { columns, count } from "../layout.js";
-import type { Colours, GlobalArgs, Session } from "../session.js";
+import { columns, count } from "../terminal/layout.js";
+import type { GlobalArgs, Session } from "../terminal/session.js";
+import type { Colours } from "../words/colours.js";
 
 interface Args extends GlobalArgs {
   from?: string | undefined;

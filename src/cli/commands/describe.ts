@@ -1,8 +1,9 @@
 import type { CommandModule } from "yargs";
 import type { DescribedTable, DescribeResult, NamedText } from "../../tasks/describe.js";
-import { columns, count } from "../layout.js";
+import { columns, count } from "../terminal/layout.js";
 import { showPlace } from "../words/problem-text.js";
-import type { Colours, GlobalArgs, Session } from "../session.js";
+import type { GlobalArgs, Session } from "../terminal/session.js";
+import type { Colours } from "../words/colours.js";
 
 interface Args extends GlobalArgs {
   table?: string | undefined;

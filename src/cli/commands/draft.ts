@@ -2,8 +2,8 @@ import type { CommandModule } from "yargs";
 import type { DraftResult } from "../../tasks/draft.js";
 import { sayFinding } from "../../tasks/say-finding.js";
 import { remedyFor } from "../words/findings.js";
-import { count } from "../layout.js";
-import type { GlobalArgs, Session } from "../session.js";
+import { count } from "../terminal/layout.js";
+import type { GlobalArgs, Session } from "../terminal/session.js";
 import { changesText } from "./compare.js";
 
 interface Args extends GlobalArgs {

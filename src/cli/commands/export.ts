@@ -1,7 +1,7 @@
 import type { CommandModule } from "yargs";
 import type { ExportOptions, ExportResult } from "../../tasks/export.js";
-import { count } from "../layout.js";
-import type { GlobalArgs, Session } from "../session.js";
+import { count } from "../terminal/layout.js";
+import type { GlobalArgs, Session } from "../terminal/session.js";
 
 interface Args extends GlobalArgs {
   as: ExportOptions["as"];

@@ -1,8 +1,8 @@
 import type { CommandModule } from "yargs";
-import { DIALECT_NAMES, type DialectName } from "../../core/dialect/registry.js";
+import { DEFAULT_DIALECT, DIALECT_NAMES, type DialectName } from "../../core/dialect/registry.js";
 import type { InitResult } from "../../tasks/init.js";
 import { showPath } from "../words/problem-text.js";
-import type { Session } from "../session.js";
+import type { Session } from "../terminal/session.js";
 
 interface Args {
   folder?: string | undefined;
@@ -21,7 +21,7 @@ export function initCommand(session: Session): CommandModule<object, Args> {
         .option("file", { type: "string", describe: "The database file, from the folder", requiresArg: true })
         .option("dialect", {
           choices: DIALECT_NAMES,
-          describe: "What kind of database; sqlite when left out",
+          describe: `What kind of database; ${DEFAULT_DIALECT} when left out`,
         })
         .option("url", {
           type: "string",

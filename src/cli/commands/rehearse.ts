@@ -1,7 +1,8 @@
 import type { CommandModule } from "yargs";
 import type { RehearsedMigration, RehearsedStep, RehearseResult } from "../../tasks/rehearse.js";
-import { columns, count } from "../layout.js";
-import type { Colours, GlobalArgs, Session } from "../session.js";
+import { columns, count } from "../terminal/layout.js";
+import type { GlobalArgs, Session } from "../terminal/session.js";
+import type { Colours } from "../words/colours.js";
 
 interface Args extends GlobalArgs {
   target?: string | undefined;

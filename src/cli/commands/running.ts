@@ -1,7 +1,7 @@
 import type { Argv } from "yargs";
-import type { Direction } from "../../core/change/direction.js";
+import type { Direction } from "../../core/direction.js";
 import type { RanMigration, RunResult } from "../../tasks/run-migrations.js";
-import type { Session } from "../session.js";
+import type { Session } from "../terminal/session.js";
 
 /** The options of commands that can take rows away. */
 export interface LosingArgs {

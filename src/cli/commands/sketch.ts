@@ -1,6 +1,6 @@
 import type { CommandModule } from "yargs";
 import type { SketchResult } from "../../tasks/sketch.js";
-import type { GlobalArgs, Session } from "../session.js";
+import type { GlobalArgs, Session } from "../terminal/session.js";
 
 interface Args extends GlobalArgs {
   entity?: string | undefined;

@@ -1,8 +1,9 @@
 import type { CommandModule } from "yargs";
 import type { StatusResult, TargetStatus } from "../../tasks/status.js";
-import { columns, count } from "../layout.js";
+import { columns, count } from "../terminal/layout.js";
 import { showPlace } from "../words/problem-text.js";
-import type { Colours, GlobalArgs, Session } from "../session.js";
+import type { GlobalArgs, Session } from "../terminal/session.js";
+import type { Colours } from "../words/colours.js";
 
 interface Args extends GlobalArgs {
   target?: string | undefined;

@@ -1,6 +1,6 @@
 import { relative } from "node:path";
 import type { Problem } from "../../core/problems.js";
-import type { Colours } from "../session.js";
+import type { Colours } from "./colours.js";
 import { wordsFor } from "./problems.js";
 
 /** An error for people: what, where, the value received, what is valid, how to repair. */

@@ -10,7 +10,7 @@ import {
   type Schema,
   type Table,
 } from "../schema/types.js";
-import type { Dialect } from "./dialect.js";
+import type { Dialect } from "./shared/dialect.js";
 import { respell, type Spellings } from "../lower/spellings.js";
 
 export interface HeldSchema {

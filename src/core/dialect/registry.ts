@@ -1,5 +1,5 @@
 import { isWidening, type Widens } from "../change/widening.js";
-import type { Dialect } from "./dialect.js";
+import type { Dialect } from "./shared/dialect.js";
 import { mariadb } from "./mariadb/index.js";
 import { postgres } from "./postgres/index.js";
 import { sqlite } from "./sqlite/index.js";
@@ -10,6 +10,14 @@ export const dialects = { sqlite, postgres, mariadb } as const satisfies Record<
 export type DialectName = keyof typeof dialects;
 
 export const DIALECT_NAMES = Object.keys(dialects) as DialectName[];
+
+/** What a project begins with where nobody says: it needs no server. */
+export const DEFAULT_DIALECT: DialectName = "sqlite";
+
+/** As their makers write them, by name. */
+export const DIALECT_TITLES = Object.fromEntries(
+  Object.entries(dialects).map(([name, { title }]) => [name, title]),
+) as Readonly<Record<DialectName, string>>;
 
 /** The same for any name; undefined for one that is none. */
 export function dialectNamed(name: string): Dialect | undefined {

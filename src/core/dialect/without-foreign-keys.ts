@@ -1,7 +1,7 @@
 import { isServed, leadingLists } from "../schema/lookups.js";
 import { constraintName } from "../schema/naming.js";
 import type { Index, Schema, Table } from "../schema/types.js";
-import type { Dialect } from "./dialect.js";
+import type { Dialect } from "./shared/dialect.js";
 
 /** The dialect for databases that keep relations without constraints: each gets an index instead. */
 export function withoutForeignKeys(dialect: Dialect): Dialect {

@@ -1,5 +1,6 @@
 import { lossesOf, madeBy } from "../change/loss.js";
-import type { Dialect, RenderPlan } from "../dialect/dialect.js";
+import type { Dialect } from "../dialect/shared/dialect.js";
+import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf } from "../schema/address.js";
 import { widensOn } from "./kept.js";
 

@@ -1,8 +1,9 @@
 import { lossOf, type Loss } from "../change/loss.js";
 import { namesThrough, type NamesThrough } from "../change/names.js";
 import type { AlterColumn, Change } from "../change/types.js";
-import type { KeyPart, Kept, KeptBesideKey, KeptTable } from "../dialect/attic.js";
-import type { Dialect, RenderPlan } from "../dialect/dialect.js";
+import type { KeyPart, Kept, KeptBesideKey, KeptTable } from "../dialect/shared/kept.js";
+import type { Dialect } from "../dialect/shared/dialect.js";
+import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf, tablesByAddress } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
 import { uniqueLists } from "../schema/lookups.js";

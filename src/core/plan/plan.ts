@@ -3,12 +3,13 @@ import { diff, fillKey, type Conversion } from "../change/diff.js";
 import { hintsOf, mapConversion, type Hints } from "../change/hints.js";
 import { invert } from "../change/invert.js";
 import type { AlterColumn, Change } from "../change/types.js";
-import type { Direction } from "../change/direction.js";
+import type { Direction } from "../direction.js";
 import { addressOf } from "../schema/address.js";
 import { textFor } from "../sql/placeholders.js";
 import type { Schema } from "../schema/types.js";
 import { keptBy } from "./kept.js";
-import type { Block, Dialect, RenderPlan } from "../dialect/dialect.js";
+import type { Dialect } from "../dialect/shared/dialect.js";
+import type { Block, RenderPlan } from "../dialect/shared/render-plan.js";
 
 /** A migration that keeps what it takes away: its number as it is shown, and the way it is run. */
 export interface Keeping {

@@ -1,10 +1,12 @@
-import type { Direction } from "../change/direction.js";
+import type { Direction } from "../direction.js";
 import { lossOf, type Loss } from "../change/loss.js";
 import { namesThrough, type NamesThrough } from "../change/names.js";
 import type { AddColumn, AddPart, AlterColumn, AlterPart, Change } from "../change/types.js";
-import { matchSql, restoredTo, type KeptBesideKey } from "../dialect/attic.js";
-import { cutSql } from "../dialect/cuts.js";
-import type { Dialect, RenderPlan } from "../dialect/dialect.js";
+import { matchSql, restoredTo } from "../dialect/shared/attic.js";
+import type { KeptBesideKey } from "../dialect/shared/kept.js";
+import { cutSql } from "../dialect/shared/cuts.js";
+import type { Dialect } from "../dialect/shared/dialect.js";
+import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { expressionSql } from "../lower/expressions.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
 import { columnsOfPart } from "../schema/lookups.js";

@@ -1,10 +1,23 @@
-import type { Definition, PlainTypeName } from "../../modelling/facts.js";
+import type {
+  Action,
+  Definition,
+  Options,
+  PerDialect,
+  PlainTypeName,
+  SqlText,
+} from "../../modelling/facts.js";
 
 export type {
+  Action,
   Definition,
   DomainDefinition,
   EnumDefinition,
+  Options,
+  PerDialect,
+  PlainTypeName,
   SequenceDefinition,
+  /** In the schema, `{column}` outside of string literals and quoted names stands for the quoted column. */
+  SqlText,
 } from "../../modelling/facts.js";
 
 /**
@@ -16,12 +29,6 @@ export interface Schema {
   /** Types and sequences that stand by themselves; only PostgreSQL has them. */
   readonly definitions?: readonly Definition[];
 }
-
-/** By dialect name. */
-export type PerDialect<T> = Readonly<Record<string, T>>;
-
-/** What only one dialect knows of a thing, in that dialect's own words: `{ mariadb: { engine: "Aria" } }`. */
-export type Options = PerDialect<Readonly<Record<string, string>>>;
 
 /** What tells definitions apart. */
 export function definitionKey({ kind, namespace, name }: Definition): string {
@@ -59,16 +66,11 @@ export interface Column {
   readonly options?: Options;
 }
 
-export type { PlainTypeName };
-
 export type DataType =
   | { readonly kind: PlainTypeName }
   | { readonly kind: "char" | "varchar"; readonly length: number }
   | { readonly kind: "decimal"; readonly precision: number; readonly scale: number }
   | { readonly kind: "native"; readonly sql: PerDialect<string> };
-
-/** SQL in which `{column}` outside of string literals and quoted names stands for the quoted column. */
-export type SqlText = string | PerDialect<string>;
 
 export type Default =
   | { readonly kind: "value"; readonly value: string | number | boolean }
@@ -110,8 +112,6 @@ export type IndexPart = ({ readonly column: string } | { readonly sql: SqlText }
   /** How many characters of the column are indexed; absent: all. */
   readonly length?: number;
 };
-
-export type Action = "restrict" | "cascade" | "set null" | "set default" | "no action";
 
 export interface ForeignKey {
   readonly name: string;

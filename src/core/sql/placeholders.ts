@@ -1,5 +1,5 @@
 import { nameInPlaceholder, tokenize } from "./tokens.js";
-import type { SqlText } from "../schema/types.js";
+import type { SqlText } from "../../modelling/facts.js";
 
 /** The text meant for a dialect; undefined when the developer gave texts for other dialects only. */
 export function textFor(sql: SqlText, dialect: string): string | undefined {

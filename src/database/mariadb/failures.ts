@@ -1,4 +1,4 @@
-import { isOutOfReach, isTlsFailure, type Failures } from "../failures.js";
+import { isOutOfReach, isTlsFailure, type Failures } from "../session/failures.js";
 
 /** https://mariadb.com/kb/en/mariadb-error-code-reference/ */
 export const FAILURES: Failures = {

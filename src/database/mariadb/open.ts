@@ -1,13 +1,13 @@
 import { createConnection, type Connection } from "mysql2/promise";
-import type { Catalog, CatalogRow } from "../../core/dialect/dialect.js";
+import type { Catalog, CatalogRow } from "../../core/dialect/shared/dialect.js";
 import { hidesRules } from "../../core/dialect/mariadb/catalog/read.js";
 import { mariadb } from "../../core/dialect/mariadb/index.js";
 import { problems } from "../../core/problems.js";
 import { dialectOf, type TargetSettings } from "../../project/settings.js";
-import type { Database, Trace } from "../database.js";
-import { explainFailure } from "../failures.js";
-import type { OpenOptions } from "../open.js";
-import { statementsOver, type Statements } from "../statements.js";
+import type { Database, Trace } from "../session/database.js";
+import { explainFailure } from "../session/failures.js";
+import type { OpenOptions } from "../session/engine.js";
+import { statementsOver, type Statements } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
 import { refuseBreaking } from "./views.js";
 

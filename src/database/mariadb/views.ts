@@ -1,7 +1,7 @@
 import { nameOf, matters, tokenize, type Token } from "../../core/sql/tokens.js";
 import { mariadb } from "../../core/dialect/mariadb/index.js";
 import type { Statement } from "../../core/sql/statements.js";
-import { Breakage, type Database } from "../database.js";
+import { Breakage, type Database } from "../session/database.js";
 
 /**
  * MariaDB lets a table or a column go from under a view, and says so only when the view is read. What a script takes

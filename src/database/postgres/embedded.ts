@@ -4,7 +4,7 @@ import { pathToFileURL } from "node:url";
 import { cacheFile, writeCache } from "../../cache.js";
 import { problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
-import type { Database, Trace } from "../database.js";
+import type { Database, Trace } from "../session/database.js";
 import { databaseOver } from "./session.js";
 
 /** What is used of the embedded PostgreSQL; it is an optional dependency, so its types may not be there. */

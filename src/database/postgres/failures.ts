@@ -1,4 +1,4 @@
-import { isOutOfReach, isTlsFailure, type Failures } from "../failures.js";
+import { isOutOfReach, isTlsFailure, type Failures } from "../session/failures.js";
 
 /** https://www.postgresql.org/docs/15/errcodes-appendix.html, and what the driver says by itself. */
 export const FAILURES: Failures = {

@@ -2,9 +2,9 @@ import type pg from "pg";
 import { postgres } from "../../core/dialect/postgres/index.js";
 import { problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
-import type { Database } from "../database.js";
-import type { OpenOptions } from "../open.js";
-import { explainFailure } from "../failures.js";
+import type { Database } from "../session/database.js";
+import type { OpenOptions } from "../session/engine.js";
+import { explainFailure } from "../session/failures.js";
 import { FAILURES } from "./failures.js";
 import { databaseOver } from "./session.js";
 

@@ -1,11 +1,11 @@
-import type { Catalog, CatalogRow } from "../../core/dialect/dialect.js";
+import type { Catalog, CatalogRow } from "../../core/dialect/shared/dialect.js";
 import { postgres } from "../../core/dialect/postgres/index.js";
 import { atticViews } from "../../core/dialect/postgres/catalog/queries.js";
 import { ATTIC } from "../../core/schema/internal-tables.js";
 import { Problem, problems } from "../../core/problems.js";
 import { dialectOf, type TargetSettings } from "../../project/settings.js";
-import { Breakage, type Database, type Trace } from "../database.js";
-import { statementsOver, type Statements } from "../statements.js";
+import { Breakage, type Database, type Trace } from "../session/database.js";
+import { statementsOver, type Statements } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
 
 /** Any number that others are unlikely to use: all runs of Emberset on one database take turns on it. */

@@ -1,4 +1,4 @@
-import type { Failures } from "../failures.js";
+import type { Failures } from "../session/failures.js";
 
 const begins =
   (...starts: readonly string[]) =>

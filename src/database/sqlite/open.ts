@@ -1,13 +1,13 @@
 import { existsSync, rmSync, statSync } from "node:fs";
 import { createRequire } from "node:module";
 import type LibSqlDriver from "libsql";
-import type { CatalogRow } from "../../core/dialect/dialect.js";
+import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
 import { sqlite } from "../../core/dialect/sqlite/index.js";
 import { problems } from "../../core/problems.js";
 import { dialectOf, type TargetSettings } from "../../project/settings.js";
-import type { Database, Trace } from "../database.js";
-import type { OpenOptions } from "../open.js";
-import { statementsOver, type Driver } from "../statements.js";
+import type { Database, Trace } from "../session/database.js";
+import type { OpenOptions } from "../session/engine.js";
+import { statementsOver, type Driver } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
 import { watchSqlite } from "./watch.js";
 

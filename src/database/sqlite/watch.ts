@@ -1,10 +1,10 @@
-import type { CatalogRow } from "../../core/dialect/dialect.js";
+import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
 import { quote } from "../../core/dialect/sqlite/names.js";
 import type { Statement } from "../../core/sql/statements.js";
 import { withoutReferences } from "../../core/dialect/sqlite/catalog/without-references.js";
 import { isInternalTable } from "../../core/schema/internal-tables.js";
 import { Problem } from "../../core/problems.js";
-import { Breakage, Unsure, type Database, type Watch } from "../database.js";
+import { Breakage, Unsure, type Database, type Watch } from "../session/database.js";
 
 /**
  * What a rebuild takes along without being asked: triggers and indexes on the table that Emberset does not manage.

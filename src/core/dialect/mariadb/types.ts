@@ -2,7 +2,7 @@ import { holdsAll, INTEGERS, type TypeWords } from "../../change/widening.js";
 import { parseDataType } from "../../schema/data-type.js";
 import type { Column, DataType, PlainTypeName } from "../../schema/types.js";
 import { parseNativeType } from "../../sql/native-type.js";
-import { typeWords } from "../type-words.js";
+import { typeWords } from "../shared/type-words.js";
 
 export const NAME = "mariadb";
 

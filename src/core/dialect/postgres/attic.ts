@@ -2,13 +2,15 @@ import { addressOf } from "../../schema/address.js";
 import { cutName } from "../../schema/naming.js";
 import { ATTIC } from "../../schema/internal-tables.js";
 import type { Column, ForeignKey, Table } from "../../schema/types.js";
-import { matchSql, restoreSql, type AtticSyntax, type KeptBesideKey, type KeptTable } from "../attic.js";
-import type { RenderPlan } from "../dialect.js";
+import { matchSql, restoreSql, type AtticSyntax } from "../shared/attic.js";
+import type { KeptBesideKey, KeptTable } from "../shared/kept.js";
+import type { RenderPlan } from "../shared/render-plan.js";
 import { atticTables } from "./catalog/queries.js";
 import { NAME_LIMIT, quote, quoteList, quoteTable } from "./names.js";
 import { goOnSql } from "./render/sequences.js";
 import { unstampedSql } from "./render/stamps.js";
-import { alterTableSql, createIndexSql, createTableSql, notesSql, renameTableSql } from "./render/tables.js";
+import { createIndexSql, createTableSql, notesSql, renameTableSql } from "./render/tables.js";
+import { alterTableSql } from "./render/clauses.js";
 import { dimensionsOver, typeOf } from "./types.js";
 
 export const attic: AtticSyntax = {

@@ -2,7 +2,7 @@ import { holdsAll, type TypeWords } from "../../change/widening.js";
 import { addressOf, parseAddress, quoteAddress } from "../../schema/address.js";
 import { parseDataType } from "../../schema/data-type.js";
 import type { Column, DataType, Definition } from "../../schema/types.js";
-import { typeWords } from "../type-words.js";
+import { typeWords } from "../shared/type-words.js";
 import { quote } from "./names.js";
 
 export const NAME = "postgres";

@@ -1,7 +1,8 @@
 import { addressOf, parseAddress } from "../../schema/address.js";
 import { ATTIC } from "../../schema/internal-tables.js";
 import type { Table } from "../../schema/types.js";
-import { atticWords, type AtticSyntax, type KeptTable } from "../attic.js";
+import { atticWords, type AtticSyntax } from "../shared/attic.js";
+import type { KeptTable } from "../shared/kept.js";
 import { atticTables } from "./catalog/queries.js";
 import { quote, quoteList, quoteTable, stampTriggerName } from "./names.js";
 import { copySequenceSql, REBUILD_END, REBUILD_START } from "./render/tables.js";

@@ -1,4 +1,4 @@
-import type { Dialect } from "../dialect.js";
+import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { catalogQueries } from "./catalog/queries.js";
 import { readCatalog } from "./catalog/read.js";
@@ -13,6 +13,7 @@ import { NAME, widens, words } from "./types.js";
 export const sqlite: Dialect = {
   name: NAME,
   title: "SQLite",
+  onServer: false,
   tokens: TOKENS,
   names: {
     quote,

@@ -1,4 +1,4 @@
-import type { DialectRows } from "../dialect.js";
+import type { DialectRows } from "../shared/dialect.js";
 import { literal } from "./expressions.js";
 import { quote } from "./names.js";
 

@@ -1,7 +1,7 @@
 import type { TypeWords } from "../../change/widening.js";
 import { parseDataType } from "../../schema/data-type.js";
 import type { Column, DataType } from "../../schema/types.js";
-import { typeWords } from "../type-words.js";
+import { typeWords } from "../shared/type-words.js";
 
 export const NAME = "sqlite";
 

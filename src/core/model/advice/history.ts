@@ -7,7 +7,7 @@ import { tablesByAddress } from "../../schema/address.js";
 import { equal } from "../../schema/canonical.js";
 import { showDataType } from "../../schema/data-type.js";
 import type { Schema, Table } from "../../schema/types.js";
-import type { ModelSchema } from "../read/build-schema.js";
+import type { ModelSchema } from "../read/model-schema.js";
 import type { ColumnResolver } from "../read/column-resolver.js";
 import { collectFindings, type Finding, type Report } from "../read/findings.js";
 

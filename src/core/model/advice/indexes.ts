@@ -1,6 +1,6 @@
 import { isServed } from "../../schema/lookups.js";
 import type { Index, Table } from "../../schema/types.js";
-import type { EntityDescription } from "../read/entities.js";
+import type { EntityDescription } from "../read/descriptions.js";
 import { entitiesWithTables, type Review } from "./review.js";
 
 export function adviseOnIndexes(review: Review): void {

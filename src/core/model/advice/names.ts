@@ -1,6 +1,6 @@
 import { PART_KINDS, partsOf, type DataType } from "../../schema/types.js";
 import { cutName, referenceColumnName } from "../../schema/naming.js";
-import type { EntityDescription, FieldDescription } from "../read/entities.js";
+import type { EntityDescription, FieldDescription } from "../read/descriptions.js";
 import { entitiesWithTables, listed, referenceFields, type Review } from "./review.js";
 
 export function adviseOnNames(review: Review): void {

@@ -1,7 +1,7 @@
 import { addressOf } from "../../schema/address.js";
 import { isServed, leadingLists } from "../../schema/lookups.js";
 import type { ForeignKey, Table } from "../../schema/types.js";
-import type { EntityDescription } from "../read/entities.js";
+import type { EntityDescription } from "../read/descriptions.js";
 import { entitiesWithTables, referenceFields, type Review } from "./review.js";
 
 export function adviseOnReferences(review: Review): void {

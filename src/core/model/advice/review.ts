@@ -1,8 +1,8 @@
-import type { Dialect } from "../../dialect/dialect.js";
+import type { Dialect } from "../../dialect/shared/dialect.js";
 import type { Table } from "../../schema/types.js";
 import type { ColumnResolver } from "../read/column-resolver.js";
 import { isStored } from "../read/resolving.js";
-import type { EntityDescription, FieldDescription } from "../read/entities.js";
+import type { EntityDescription, FieldDescription } from "../read/descriptions.js";
 import type { Report } from "../read/findings.js";
 
 /** How a property is declared in TypeScript. */

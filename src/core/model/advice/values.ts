@@ -1,6 +1,6 @@
 import { describeDefault, describeRule } from "../../change/words.js";
 import type { Column, Rule, Table } from "../../schema/types.js";
-import type { EntityDescription, FieldDescription } from "../read/entities.js";
+import type { EntityDescription, FieldDescription } from "../read/descriptions.js";
 import { entitiesWithTables, type Review } from "./review.js";
 
 export function adviseOnValues(review: Review): void {

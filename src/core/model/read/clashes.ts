@@ -1,5 +1,5 @@
 import type { Class } from "../../../modelling/facts.js";
-import type { Dialect } from "../../dialect/dialect.js";
+import type { Dialect } from "../../dialect/shared/dialect.js";
 import { addressOf } from "../../schema/address.js";
 import { cutName } from "../../schema/naming.js";
 import { partsOf, type Table } from "../../schema/types.js";

@@ -1,11 +1,11 @@
 import type { Class, DefaultValue } from "../../../modelling/facts.js";
-import type { Dialect } from "../../dialect/dialect.js";
+import type { Dialect } from "../../dialect/shared/dialect.js";
 import { addressOf } from "../../schema/address.js";
 import { columnName, tableName, type NamingRules } from "../../schema/naming.js";
 import type { Column, DataType, Default, SqlText } from "../../schema/types.js";
 import { fillPlaceholders, mapSqlText } from "../../sql/placeholders.js";
 import { placeholderOf } from "../../sql/tokens.js";
-import type { EntityDescription, FieldDescription } from "./entities.js";
+import type { EntityDescription, FieldDescription } from "./descriptions.js";
 import type { Report } from "./findings.js";
 import { defaultOf, plainColumn } from "./plain-column.js";
 import { referenceColumns } from "./reference-columns.js";

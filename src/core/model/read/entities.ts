@@ -1,71 +1,8 @@
-import {
-  factsOf,
-  type Class,
-  type PropertyFacts,
-  type RefersToOptions,
-  type StoredOptions,
-} from "../../../modelling/facts.js";
+import { factsOf, type Class, type StoredOptions } from "../../../modelling/facts.js";
+import type { EntityDescription, FieldDescription, Validator } from "./descriptions.js";
 import { expandFields } from "./expand.js";
 import { checkProperty, checkStored, type OptionFault } from "./options.js";
 import { writtenProperties } from "./written-properties.js";
-
-/** A class-validator rule on a property, as its metadata has it. */
-export interface Validator {
-  /** class-validator's own name for it: `isInt`, `maxLength`. */
-  readonly name: string;
-  readonly constraints: readonly unknown[];
-  /** The rule is about the items of an array. */
-  readonly each: boolean;
-}
-
-/** What a field is a part of: a value object, or a reference to any of several entities. */
-export interface Whole {
-  /** The property that holds it. */
-  readonly of: string;
-  readonly kind: "inline" | "arcs" | "tag";
-  /** It may be missing as a whole. */
-  readonly optional: boolean;
-  /** The class of a value object. */
-  readonly cls?: Class;
-  /** The part may not be missing while the whole is there. */
-  readonly required: boolean;
-}
-
-/** What is said of a property, and what is known of a part of one. */
-export interface FieldFacts extends Omit<PropertyFacts, "refersTo"> {
-  readonly refersTo?: {
-    readonly target: () => Class;
-    /** `computedBy`: the reference is worked out from the name and the key that this property holds. */
-    readonly options: RefersToOptions & { readonly computedBy?: string };
-  };
-  /** Of the type that the keys of these have in common. */
-  readonly sameAsKeys?: () => readonly Class[];
-}
-
-export interface FieldDescription {
-  /** `weight`; of a part `size.height`. */
-  readonly property: string;
-  /** What its columns are named after: `weight`, `size_height`. */
-  readonly called: string;
-  readonly facts: FieldFacts;
-  readonly validators: readonly Validator[];
-  /** `@IsOptional()`: null is allowed. */
-  readonly optional: boolean;
-  /** The name of the class that declares it. */
-  readonly declaredIn: string;
-  /** From the outermost inwards; empty for a field of its own. */
-  readonly within: readonly Whole[];
-}
-
-export interface EntityDescription {
-  readonly name: string;
-  readonly cls: Class;
-  readonly options: StoredOptions;
-  /** In the order written, fields of base classes last. */
-  readonly fields: readonly FieldDescription[];
-  /** Options that are left out, since they cannot be meant. */
-  readonly faults: readonly OptionFault[];
-}
 
 /** The properties that a class's own body declares, in its order. */
 export type Written = (cls: { readonly name: string; toString: () => string }) => readonly string[];

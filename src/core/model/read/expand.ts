@@ -1,5 +1,5 @@
 import type { Class, FieldOptions } from "../../../modelling/facts.js";
-import type { FieldDescription } from "./entities.js";
+import type { FieldDescription } from "./descriptions.js";
 
 /**
  * Fields that come to several: a value object's, and the ways to refer to any of several entities. Each part is a

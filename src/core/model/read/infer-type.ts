@@ -1,5 +1,5 @@
 import type { DataType } from "../../schema/types.js";
-import type { FieldDescription, Validator } from "./entities.js";
+import type { FieldDescription, Validator } from "./descriptions.js";
 
 /** What class-validator's rules tell of a property's type. */
 export type Inference = { readonly type: DataType } | { readonly missing: string };

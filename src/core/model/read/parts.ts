@@ -1,12 +1,12 @@
 import type { CheckOptions, IndexOptions, IndexTerm, UniqueOptions } from "../../../modelling/facts.js";
 import { describeRule } from "../../change/words.js";
-import type { Dialect } from "../../dialect/dialect.js";
+import type { Dialect } from "../../dialect/shared/dialect.js";
 import { isServed } from "../../schema/lookups.js";
 import { columnName, constraintName } from "../../schema/naming.js";
 import type { Check, Index, IndexPart, Key, Rule, SqlText, Unique } from "../../schema/types.js";
 import type { ColumnResolver } from "./column-resolver.js";
 import { isStored } from "./resolving.js";
-import type { EntityDescription, FieldDescription, Whole } from "./entities.js";
+import type { EntityDescription, FieldDescription, Whole } from "./descriptions.js";
 import type { Report } from "./findings.js";
 import { rulesOf } from "./rules.js";
 

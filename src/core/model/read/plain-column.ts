@@ -2,7 +2,7 @@ import type { DefaultValue, KeyOptions, SqlExpression } from "../../../modelling
 import { equal } from "../../schema/canonical.js";
 import { parseDataType, showDataType, TYPE_WORDS } from "../../schema/data-type.js";
 import type { Column, DataType, Default, SqlText } from "../../schema/types.js";
-import type { FieldDescription } from "./entities.js";
+import type { FieldDescription } from "./descriptions.js";
 import { inferType } from "./infer-type.js";
 import { whereOf, type OneField } from "./resolving.js";
 

@@ -1,7 +1,7 @@
 import { placeholderOf } from "../../sql/tokens.js";
 import { referenceColumnName } from "../../schema/naming.js";
 import type { Column } from "../../schema/types.js";
-import type { EntityDescription, FieldDescription } from "./entities.js";
+import type { EntityDescription, FieldDescription } from "./descriptions.js";
 import { defaultOf } from "./plain-column.js";
 import { whereOf, type OneField } from "./resolving.js";
 

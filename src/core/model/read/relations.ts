@@ -3,7 +3,7 @@ import { constraintName, pairColumnName, pairTableName } from "../../schema/nami
 import type { Action, Column, ForeignKey, Table } from "../../schema/types.js";
 import type { ColumnResolver } from "./column-resolver.js";
 import { isStored } from "./resolving.js";
-import type { EntityDescription, FieldDescription } from "./entities.js";
+import type { EntityDescription, FieldDescription } from "./descriptions.js";
 import type { Report } from "./findings.js";
 
 /** References between tables, and the tables of pairs. */

@@ -1,8 +1,8 @@
 import type { Class } from "../../../modelling/facts.js";
-import type { Dialect } from "../../dialect/dialect.js";
+import type { Dialect } from "../../dialect/shared/dialect.js";
 import type { NamingRules } from "../../schema/naming.js";
 import type { Column, SqlText } from "../../schema/types.js";
-import type { EntityDescription, FieldDescription } from "./entities.js";
+import type { EntityDescription, FieldDescription } from "./descriptions.js";
 import type { Report } from "./findings.js";
 
 /** What the columns of one field ask of all the others while they are worked out. */

@@ -1,6 +1,6 @@
 import { equal } from "../../schema/canonical.js";
 import type { Column, DataType, Rule } from "../../schema/types.js";
-import type { Validator } from "./entities.js";
+import type { Validator } from "./descriptions.js";
 import { allowedValues } from "./infer-type.js";
 
 /** The rules of a column: those class-validator states that a row can be held to, and those its type implies. */
@@ -22,97 +22,109 @@ type NumberRuleKind =
   | "max items"
   | "divisible";
 
+/** A validator on a column, with what most of them ask. */
+interface Asked {
+  readonly column: string;
+  readonly type: DataType;
+  readonly validator: Validator;
+  readonly first: unknown;
+  readonly second: unknown;
+  /** A rule about a number, if one is given. */
+  readonly number: (kind: NumberRuleKind, value: unknown) => Rule[];
+}
+
 function ruleOf(column: string, type: DataType, validator: Validator): Rule[] {
   const [first, second] = validator.constraints;
-  const isJson = type.kind === "json";
   const number = (kind: NumberRuleKind, value: unknown): Rule[] =>
     typeof value === "number" && Number.isFinite(value) ? [{ kind, column, value }] : [];
-  switch (validator.name) {
-    case "min":
-    case "max":
-      return number(validator.name, first);
-    case "isPositive":
-      return [{ kind: "above", column, value: 0 }];
-    case "isNegative":
-      return [{ kind: "below", column, value: 0 }];
-    case "isDivisibleBy":
-      return number("divisible", first);
-    case "minLength":
-      return number("min length", first);
-    case "maxLength":
-      return number("max length", first);
-    case "isLength":
-      return [...number("min length", first || undefined), ...number("max length", second)];
-    case "minDate":
-      return first instanceof Date ? [{ kind: "min", column, value: first.toISOString() }] : [];
-    case "maxDate":
-      return first instanceof Date ? [{ kind: "max", column, value: first.toISOString() }] : [];
-    case "isIn":
-    case "isEnum": {
-      const values = allowedValues(validator);
-      return values ? [{ kind: "in", column, values }] : [];
-    }
-    case "isNotIn": {
-      const values = allowedValues({ ...validator, name: "isIn" });
-      return values ? [{ kind: "not in", column, values }] : [];
-    }
-    case "equals":
-      return isPlain(first) ? [{ kind: "in", column, values: [first] }] : [];
-    case "notEquals":
-      return isPlain(first) ? [{ kind: "not in", column, values: [first] }] : [];
-    case "isNotEmpty":
-      return isText(type) ? [{ kind: "not in", column, values: [""] }] : [];
-    case "contains":
-      return typeof first === "string" ? [{ kind: "contains", column, value: first }] : [];
-    case "notContains":
-      return typeof first === "string" ? [{ kind: "not contains", column, value: first }] : [];
-    case "matches":
-      return first instanceof RegExp
-        ? [{ kind: "pattern", column, pattern: first.source, flags: first.flags }]
-        : [
-            {
-              kind: "pattern",
-              column,
-              pattern: String(first),
-              flags: typeof second === "string" ? second : "",
-            },
-          ];
-    case "isLowercase":
-      return [{ kind: "lower case", column }];
-    case "isUppercase":
-      return [{ kind: "upper case", column }];
-    case "isByteLength":
-      return [...number("min bytes", first || undefined), ...number("max bytes", second)];
-    case "isBooleanString":
-      return [{ kind: "in", column, values: ["true", "false", "1", "0"] }];
-    case "isJson":
-      return isJson ? [{ kind: "structure", column }] : [];
-    case "isArray":
-      return isJson ? [{ kind: "array", column }] : [];
-    case "arrayNotEmpty":
-      return isJson
-        ? [
-            { kind: "array", column },
-            { kind: "min items", column, value: 1 },
-          ]
-        : [];
-    case "arrayMinSize":
-      return isJson ? [{ kind: "array", column }, ...number("min items", first)] : [];
-    case "arrayMaxSize":
-      return isJson ? [{ kind: "array", column }, ...number("max items", first)] : [];
-    case "isObject":
-    case "isNotEmptyObject":
-      return isJson ? [{ kind: "object", column }] : [];
-    case "isLatitude":
-      return [...number("min", -90), ...number("max", 90)];
-    case "isLongitude":
-      return [...number("min", -180), ...number("max", 180)];
-    default: {
-      const pattern = patternOf(validator);
-      return pattern && isText(type) ? [{ kind: "pattern", column, ...pattern }] : [];
-    }
-  }
+  const asked: Asked = { column, type, validator, first, second, number };
+  const say = Object.hasOwn(RULES, validator.name) ? RULES[validator.name] : undefined;
+  if (say) return say(asked);
+  const pattern = patternOf(validator);
+  return pattern && isText(type) ? [{ kind: "pattern", column, ...pattern }] : [];
 }
+
+const ofDate =
+  (kind: "min" | "max") =>
+  ({ first, column }: Asked): Rule[] =>
+    first instanceof Date ? [{ kind, column, value: first.toISOString() }] : [];
+
+const ofList =
+  (kind: "in" | "not in") =>
+  ({ validator, column }: Asked): Rule[] => {
+    const { name } = validator;
+    const values = allowedValues({ ...validator, name: name === "isNotIn" ? "isIn" : name });
+    return values ? [{ kind, column, values }] : [];
+  };
+
+const ofValue =
+  (kind: "in" | "not in") =>
+  ({ first, column }: Asked): Rule[] =>
+    isPlain(first) ? [{ kind, column, values: [first] }] : [];
+
+const ofPart =
+  (kind: "contains" | "not contains") =>
+  ({ first, column }: Asked): Rule[] =>
+    typeof first === "string" ? [{ kind, column, value: first }] : [];
+
+/** What only JSON can be held to. */
+const ofJson =
+  (say: (asked: Asked) => Rule[]) =>
+  (asked: Asked): Rule[] =>
+    asked.type.kind === "json" ? say(asked) : [];
+
+const object = ofJson(({ column }) => [{ kind: "object", column }]);
+
+/** By class-validator's own names for its rules. */
+const RULES: Readonly<Record<string, (asked: Asked) => Rule[]>> = {
+  min: ({ number, first }) => number("min", first),
+  max: ({ number, first }) => number("max", first),
+  isPositive: ({ column }) => [{ kind: "above", column, value: 0 }],
+  isNegative: ({ column }) => [{ kind: "below", column, value: 0 }],
+  isDivisibleBy: ({ number, first }) => number("divisible", first),
+  minLength: ({ number, first }) => number("min length", first),
+  maxLength: ({ number, first }) => number("max length", first),
+  isLength: ({ number, first, second }) => [
+    ...number("min length", first || undefined),
+    ...number("max length", second),
+  ],
+  minDate: ofDate("min"),
+  maxDate: ofDate("max"),
+  isIn: ofList("in"),
+  isEnum: ofList("in"),
+  isNotIn: ofList("not in"),
+  equals: ofValue("in"),
+  notEquals: ofValue("not in"),
+  isNotEmpty: ({ type, column }) => (isText(type) ? [{ kind: "not in", column, values: [""] }] : []),
+  contains: ofPart("contains"),
+  notContains: ofPart("not contains"),
+  matches: ({ first, second, column }) => {
+    const [pattern, flags] = first instanceof RegExp ? [first.source, first.flags] : [String(first), second];
+    return [{ kind: "pattern", column, pattern, flags: typeof flags === "string" ? flags : "" }];
+  },
+  isLowercase: ({ column }) => [{ kind: "lower case", column }],
+  isUppercase: ({ column }) => [{ kind: "upper case", column }],
+  isByteLength: ({ number, first, second }) => [
+    ...number("min bytes", first || undefined),
+    ...number("max bytes", second),
+  ],
+  isBooleanString: ({ column }) => [{ kind: "in", column, values: ["true", "false", "1", "0"] }],
+  isJson: ofJson(({ column }) => [{ kind: "structure", column }]),
+  isArray: ofJson(({ column }) => [{ kind: "array", column }]),
+  arrayNotEmpty: ofJson(({ column, number }) => [{ kind: "array", column }, ...number("min items", 1)]),
+  arrayMinSize: ofJson(({ column, number, first }) => [
+    { kind: "array", column },
+    ...number("min items", first),
+  ]),
+  arrayMaxSize: ofJson(({ column, number, first }) => [
+    { kind: "array", column },
+    ...number("max items", first),
+  ]),
+  isObject: object,
+  isNotEmptyObject: object,
+  isLatitude: ({ number }) => [...number("min", -90), ...number("max", 90)],
+  isLongitude: ({ number }) => [...number("min", -180), ...number("max", 180)],
+};
 
 /** Digits of each kind of hash that class-validator knows. */
 const HASH_DIGITS: Readonly<Record<string, number>> = {

@@ -1,10 +1,10 @@
-import type { Dialect } from "../../dialect/dialect.js";
+import type { Dialect } from "../../dialect/shared/dialect.js";
 import { addressOf } from "../../schema/address.js";
 import { parseNativeType } from "../../sql/native-type.js";
 import { showDataType } from "../../schema/data-type.js";
 import type { DataType, Definition, Rule } from "../../schema/types.js";
 import { codeInLines, codeOf, LINE, type CodeValue } from "./code.js";
-import type { Validator } from "../read/entities.js";
+import type { Validator } from "../read/descriptions.js";
 
 export function importPath(from: string, to: string): string {
   const up = from.includes("/") ? "../" : "./";

@@ -1,5 +1,5 @@
 import pluralize from "pluralize";
-import type { Dialect } from "../../dialect/dialect.js";
+import type { Dialect } from "../../dialect/shared/dialect.js";
 import { addressOf } from "../../schema/address.js";
 import type { Column, DataType, Definition, PlainTypeName, Schema, Table } from "../../schema/types.js";
 import { parseNativeType } from "../../sql/native-type.js";

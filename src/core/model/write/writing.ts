@@ -1,6 +1,6 @@
 import { fillPlaceholders, mapSqlText } from "../../sql/placeholders.js";
 import { placeholderOf } from "../../sql/tokens.js";
-import type { Dialect } from "../../dialect/dialect.js";
+import type { Dialect } from "../../dialect/shared/dialect.js";
 import type { NamingRules } from "../../schema/naming.js";
 import type { Column, Definition, Schema, SqlText, Table } from "../../schema/types.js";
 import type { ClassPlan } from "./class-plan.js";

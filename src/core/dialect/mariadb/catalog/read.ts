@@ -9,8 +9,8 @@ import type {
   Options,
   Table,
 } from "../../../schema/types.js";
-import type { Catalog, CatalogRow, LeftAlone } from "../../dialect.js";
-import { groupRows } from "../../catalog-rows.js";
+import type { Catalog, CatalogRow, LeftAlone } from "../../shared/dialect.js";
+import { groupRows } from "../../shared/catalog-rows.js";
 import { spellExpression } from "../../../lower/expressions.js";
 import { NOW } from "../expressions.js";
 import { asKey, asUnique, isPlainUnique, TOKENS } from "../settle.js";

@@ -10,8 +10,8 @@ import {
   keepBlocks,
   putAway,
   takenOut,
-} from "../../attic.js";
-import type { Block, RenderPlan } from "../../dialect.js";
+} from "../../shared/attic.js";
+import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { attic, moveTableSql } from "../attic.js";
 import { quoteTable } from "../names.js";
 import { alterationOf } from "./alter-table.js";

@@ -3,7 +3,7 @@ import { renameInPart } from "../../../change/rename.js";
 import { addressOf, tablesByAddress } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
 import type { ForeignKey, Table } from "../../../schema/types.js";
-import type { Block, RenderPlan } from "../../dialect.js";
+import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { quote } from "../names.js";
 import { alterationOf } from "./alter-table.js";
 import type { TablePair } from "./table-pair.js";

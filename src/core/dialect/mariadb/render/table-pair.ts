@@ -3,8 +3,9 @@ import type { NameMap } from "../../../change/rename.js";
 import type { AddColumn, AlterColumn, Change } from "../../../change/types.js";
 import { addressOf, tablesByAddress } from "../../../schema/address.js";
 import type { Default, SqlText, Table } from "../../../schema/types.js";
-import { restoredTo, type KeptBesideKey } from "../../attic.js";
-import type { RenderPlan } from "../../dialect.js";
+import { restoredTo } from "../../shared/attic.js";
+import type { KeptBesideKey } from "../../shared/kept.js";
+import type { RenderPlan } from "../../shared/render-plan.js";
 
 /** A table that stays, as it was and as it is to be, and how one becomes the other. */
 export interface TablePair {

@@ -1,5 +1,5 @@
 import type { Column, Options } from "../../../schema/types.js";
-import type { CatalogRow } from "../../dialect.js";
+import type { CatalogRow } from "../../shared/dialect.js";
 import { NAME, shortType } from "../types.js";
 import { optionsOf } from "./values.js";
 

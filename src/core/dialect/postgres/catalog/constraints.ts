@@ -1,7 +1,7 @@
 import type { Action, Check, ForeignKey, Index, IndexPart, Key } from "../../../schema/types.js";
-import type { CatalogRow } from "../../dialect.js";
+import type { CatalogRow } from "../../shared/dialect.js";
 import { quote } from "../names.js";
-import type { CatalogIndex } from "./read.js";
+import type { CatalogIndex } from "./catalog-index.js";
 import { deferrableOf, nullsOf, numbersOf, optionsOf, settingsOf } from "./values.js";
 
 /** A key or a unique constraint. @param own the names of the table's columns by their numbers */

@@ -1,10 +1,10 @@
 import { spellExpression } from "../../../lower/expressions.js";
 import { addressOf } from "../../../schema/address.js";
 import type { Column, Definition, Table } from "../../../schema/types.js";
-import { groupRows } from "../../catalog-rows.js";
-import type { Catalog, CatalogRow, LeftAlone } from "../../dialect.js";
+import type { Catalog, CatalogRow, LeftAlone } from "../../shared/dialect.js";
 import { stampName } from "../names.js";
 import { TOKENS } from "../settle.js";
+import { indexOf, type CatalogIndex } from "./catalog-index.js";
 import { readColumn } from "./columns.js";
 import { readCheck, readIndex, readKey, readReference } from "./constraints.js";
 import { readType, sequenceDefinition, withSequence } from "./sequences.js";
@@ -32,59 +32,6 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
       ...found.flatMap(({ unread }) => unread),
       ...loose.map(row => ({ kind: "sequence", name: addressOf(addressParts(row)) })),
     ],
-  };
-}
-
-/** The rows of the catalog, by what they are looked up by: mostly the number of a table. */
-export interface CatalogIndex {
-  readonly tables: readonly CatalogRow[];
-  readonly sequences: readonly CatalogRow[];
-  readonly types: readonly CatalogRow[];
-  /** Triggers, and what is not modelled. */
-  readonly others: readonly CatalogRow[];
-  readonly columns: ReadonlyMap<string, readonly CatalogRow[]>;
-  readonly constraints: ReadonlyMap<string, readonly CatalogRow[]>;
-  readonly indexes: ReadonlyMap<string, readonly CatalogRow[]>;
-  readonly triggers: ReadonlyMap<string, readonly CatalogRow[]>;
-  /** Names of operator classes by their numbers. */
-  readonly classes: ReadonlyMap<string, string>;
-  readonly addresses: ReadonlyMap<string, string>;
-  /** Names of columns by their numbers. */
-  readonly names: ReadonlyMap<string, ReadonlyMap<number, string>>;
-  /** The sequences that columns own, by table and number of the column. */
-  readonly owned: ReadonlyMap<string, CatalogRow>;
-}
-
-function indexOf([
-  tables = [],
-  columnRows = [],
-  constraintRows = [],
-  indexRows = [],
-  classRows = [],
-  sequences = [],
-  types = [],
-  others = [],
-]: readonly (readonly CatalogRow[])[]): CatalogIndex {
-  const columns = groupRows(columnRows, "table_oid");
-  const triggers = others.filter(({ kind }) => kind === "trigger");
-  const nameByNumber = (row: CatalogRow) => [Number(row["number"]), String(row["name"])] as const;
-  return {
-    tables,
-    sequences,
-    types,
-    others,
-    columns,
-    constraints: groupRows(constraintRows, "table_oid"),
-    indexes: groupRows(indexRows, "table_oid"),
-    triggers: groupRows(triggers, "table_oid"),
-    classes: new Map(classRows.map(({ oid, name }) => [String(oid), String(name)])),
-    addresses: new Map(tables.map(row => [String(row["oid"]), addressOf(addressParts(row))])),
-    names: new Map([...columns].map(([oid, rows]) => [oid, new Map(rows.map(nameByNumber))])),
-    owned: new Map(
-      sequences
-        .filter(({ owning }) => owning !== null)
-        .map(row => [`${String(row["table_oid"])} ${String(row["number"])}`, row]),
-    ),
   };
 }
 

@@ -1,6 +1,6 @@
 import { addressOf } from "../../../schema/address.js";
 import type { Column, Definition } from "../../../schema/types.js";
-import type { CatalogRow } from "../../dialect.js";
+import type { CatalogRow } from "../../shared/dialect.js";
 import { sequenceName } from "../names.js";
 import { NAME, shortType } from "../types.js";
 import { addressParts, noteOf, optionsOf } from "./values.js";

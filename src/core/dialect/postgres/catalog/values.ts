@@ -1,5 +1,5 @@
 import type { Deferrable, Options, Table } from "../../../schema/types.js";
-import type { CatalogRow } from "../../dialect.js";
+import type { CatalogRow } from "../../shared/dialect.js";
 import { NAME } from "../types.js";
 
 /** `{1,2}` or `1 2`, as the server writes arrays and vectors: quicker than having the driver read them. */

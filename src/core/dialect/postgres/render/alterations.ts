@@ -1,22 +1,7 @@
 import type { Change } from "../../../change/types.js";
 import { titleOf } from "../../../change/words.js";
-import type { Block } from "../../dialect.js";
-import { alterTableSql } from "./tables.js";
-
-/** What one change adds to the ALTER TABLE of its table, and what must run before and after it. */
-export interface Clauses {
-  readonly before?: readonly string[];
-  /** Clauses that come before those of all other changes. */
-  readonly first?: readonly string[];
-  readonly clauses: readonly string[];
-  /** Clauses of a second ALTER TABLE, which the first must not be joined with. */
-  readonly afterwards?: readonly string[];
-  readonly after?: readonly string[];
-}
-
-export interface Alteration extends Clauses {
-  readonly table: string;
-}
+import type { Block } from "../../shared/render-plan.js";
+import { alterTableSql, type Alteration, type Clauses } from "./clauses.js";
 
 /** One ALTER TABLE for all that the chosen changes do to a table, so that its rows are passed over once. */
 export function alterations(

@@ -6,7 +6,7 @@ import { textFor } from "../../../sql/placeholders.js";
 import { defaultSql as valueSql, literal } from "../expressions.js";
 import { quote, quoteTable } from "../names.js";
 import { NAME, typeOf } from "../types.js";
-import type { Clauses } from "./alterations.js";
+import type { Clauses } from "./clauses.js";
 import {
   createSequenceSql,
   goOnSql,

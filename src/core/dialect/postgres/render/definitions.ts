@@ -3,13 +3,13 @@ import type { DefinitionChange } from "../../../change/types.js";
 import { addressOf } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
 import type { Column, Definition, DomainDefinition, EnumDefinition } from "../../../schema/types.js";
-import type { RenderPlan } from "../../dialect.js";
+import type { RenderPlan } from "../../shared/render-plan.js";
 import { literal } from "../expressions.js";
 import { NAME_LIMIT, quote, quoteTable } from "../names.js";
 import { dimensionsOver } from "../types.js";
 import { defaultSql } from "./columns.js";
 import { resetSequenceSql, sequenceSql } from "./sequences.js";
-import { alterTableSql } from "./tables.js";
+import { alterTableSql } from "./clauses.js";
 
 /** What is made before all tables, and what goes after them. */
 export function definitionSql(change: DefinitionChange, plan: RenderPlan): string[] {

@@ -2,14 +2,9 @@ import { namesThrough, type NamesThrough } from "../../../change/names.js";
 import type { AddColumn, AlterColumn, Change } from "../../../change/types.js";
 import { addressOf, tablesByAddress } from "../../../schema/address.js";
 import type { Column, Schema, Table } from "../../../schema/types.js";
-import {
-  replacedBy,
-  restoredTo,
-  type AtticSyntax,
-  type KeptBesideKey,
-  type KeptValues,
-} from "../../attic.js";
-import type { RenderPlan } from "../../dialect.js";
+import { replacedBy, restoredTo, type AtticSyntax } from "../../shared/attic.js";
+import type { KeptBesideKey, KeptValues } from "../../shared/kept.js";
+import type { RenderPlan } from "../../shared/render-plan.js";
 import { atticFor } from "../attic.js";
 import { typeOf, widens } from "../types.js";
 import { withLifted } from "./lift.js";

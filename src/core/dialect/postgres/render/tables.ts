@@ -5,6 +5,7 @@ import { textFor } from "../../../sql/placeholders.js";
 import { literal } from "../expressions.js";
 import { quote, quoteBeside, quoteList, quoteTable } from "../names.js";
 import { NAME } from "../types.js";
+import { alterTableSql } from "./clauses.js";
 import { columnSql, storageSql } from "./columns.js";
 import { createSequenceSql, ownSequenceSql, renameSequenceSql } from "./sequences.js";
 
@@ -51,11 +52,6 @@ function bareTableSql(table: Table): string {
 /** A check that old rows may break; stated with its table, it would count as proven. */
 function isUnproven({ options }: Parts["check"]): boolean {
   return options?.[NAME]?.["not valid"] !== undefined;
-}
-
-export function alterTableSql(address: string, ...clauses: readonly string[]): string {
-  const name = `ALTER TABLE ${quoteTable(address)}`;
-  return clauses.length === 1 ? `${name} ${clauses.join()}` : `${name}\n  ${clauses.join(",\n  ")}`;
 }
 
 /** @param table as it was before */

@@ -1,5 +1,5 @@
 import { addressOf } from "../../../schema/address.js";
-import type { Catalog, CatalogRow, LeftAlone } from "../../dialect.js";
+import type { Catalog, CatalogRow, LeftAlone } from "../../shared/dialect.js";
 import type { Column, ForeignKey, Index, Schema, Table } from "../../../schema/types.js";
 import { stampTrigger } from "../expressions.js";
 import { stampTriggerName } from "../names.js";

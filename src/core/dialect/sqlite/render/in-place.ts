@@ -3,7 +3,7 @@ import { describeChange, titleOf } from "../../../change/words.js";
 import { addressOf } from "../../../schema/address.js";
 import { columnsOfPart } from "../../../schema/lookups.js";
 import type { Column } from "../../../schema/types.js";
-import type { Block } from "../../dialect.js";
+import type { Block } from "../../shared/render-plan.js";
 import { quote, quoteTable, stampTriggerName } from "../names.js";
 import { columnSql, createIndexSql, createTriggerSql, inlineSql } from "./tables.js";
 import type { Work } from "./works.js";

@@ -7,8 +7,8 @@ import {
   keepBlocks,
   putAway,
   takenOut,
-} from "../../attic.js";
-import type { Block, RenderPlan } from "../../dialect.js";
+} from "../../shared/attic.js";
+import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { attic, keepTableSql, takeRowsSql } from "../attic.js";
 import { quoteTable } from "../names.js";
 import { alterInPlace, makeRoom } from "./in-place.js";

@@ -4,8 +4,9 @@ import { differsBeyondNote } from "../../../change/words.js";
 import { addressOf, tablesByAddress } from "../../../schema/address.js";
 import { columnsOfComputed, columnsOfPart } from "../../../schema/lookups.js";
 import { PART_KINDS, partsOf, type Column, type Schema, type Table } from "../../../schema/types.js";
-import { restoredTo, type KeptBesideKey } from "../../attic.js";
-import type { RenderPlan } from "../../dialect.js";
+import { restoredTo } from "../../shared/attic.js";
+import type { KeptBesideKey } from "../../shared/kept.js";
+import type { RenderPlan } from "../../shared/render-plan.js";
 import { stampTriggerName } from "../names.js";
 import { defaultSql, fillSql } from "./tables.js";
 

@@ -1,5 +1,5 @@
-import type { CatalogRow } from "../core/dialect/dialect.js";
-import type { TargetSettings } from "../project/settings.js";
+import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
+import type { TargetSettings } from "../../project/settings.js";
 import type { Database, Trace, Value } from "./database.js";
 import { explainFailure, scriptFailure, type Failures } from "./failures.js";
 

@@ -1,65 +1,9 @@
-import type { Direction } from "../change/direction.js";
-import type { Replacement } from "../change/loss.js";
-import type { AlterColumn } from "../change/types.js";
-import { addressOf, parseAddress } from "../schema/address.js";
-import type { Column, Table } from "../schema/types.js";
-import type { Block, RenderPlan } from "./dialect.js";
-
-/**
- * The attic: tables beside the others in which a migration keeps what it takes away, under its number. Going back puts
- * all of it where it was, and lets go of what the attic held.
- */
-export interface Attic {
-  /** forward: things are put into it; back: taken out. */
-  readonly direction: Direction;
-  readonly kept: readonly Kept[];
-}
-
-/** What one table of the attic holds. Things are called as they were before the migration, unless said otherwise. */
-export type Kept = KeptTable | KeptBesideKey;
-
-/** A table that is dropped, with all its rows. */
-export interface KeptTable {
-  readonly kind: "table";
-  readonly table: Table;
-  /** The address in the attic. */
-  readonly address: string;
-}
-
-/** Values of a table that stays, each beside the key of its row. */
-export type KeptBesideKey = KeptColumns | KeptValues;
-
-interface BesideKey {
-  readonly table: Table;
-  /** The address of the table after the migration. */
-  readonly now: string;
-  /** The address in the attic. */
-  readonly address: string;
-  /** The columns by which rows are found again; none where the table has no key that stays. */
-  readonly key: readonly KeyPart[];
-  /** Whose values are kept. */
-  readonly columns: readonly Column[];
-}
-
-/** Columns that are dropped; where no key tells the rows, all others with them. */
-export interface KeptColumns extends BesideKey {
-  readonly kind: "columns";
-}
-
-/** A column in which other values stand afterwards. */
-export interface KeptValues extends BesideKey {
-  readonly kind: "values";
-  readonly change: AlterColumn;
-  readonly by: Replacement;
-}
-
-/** A column of a key, as it is called before and after the migration. */
-export interface KeyPart {
-  readonly was: string;
-  readonly now: string;
-  /** Its values are of another type afterwards. */
-  readonly retyped: boolean;
-}
+import type { Direction } from "../../direction.js";
+import type { AlterColumn } from "../../change/types.js";
+import { addressOf, parseAddress } from "../../schema/address.js";
+import type { Column, Table } from "../../schema/types.js";
+import type { Kept, KeptBesideKey, KeptTable, KeptValues, KeyPart } from "./kept.js";
+import type { Block, RenderPlan } from "./render-plan.js";
 
 /** In the attic, what a value was turned into: one that was changed since is left as it is by going back. */
 const BECAME = "emberset_became";

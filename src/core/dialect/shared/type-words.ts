@@ -1,5 +1,5 @@
-import { NO_WORDS, type TypeWords } from "../change/widening.js";
-import { parseNativeType } from "../sql/native-type.js";
+import { NO_WORDS, type TypeWords } from "../../change/widening.js";
+import { parseNativeType } from "../../sql/native-type.js";
 
 /**
  * A native type in portable words. What says more than words and sizes (`unsigned`, an array, a list of values) has none.

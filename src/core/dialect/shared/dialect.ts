@@ -1,14 +1,16 @@
-import type { Change } from "../change/types.js";
-import type { TypeWords } from "../change/widening.js";
-import type { TokenRules } from "../sql/tokens.js";
-import type { Column, DataType, Index, PartKind, Rule, Schema, Table } from "../schema/types.js";
-import type { Attic, AtticSyntax } from "./attic.js";
+import type { TypeWords } from "../../change/widening.js";
+import type { TokenRules } from "../../sql/tokens.js";
+import type { Column, DataType, Index, PartKind, Rule, Schema, Table } from "../../schema/types.js";
+import type { AtticSyntax } from "./attic.js";
+import type { Block, RenderPlan } from "./render-plan.js";
 
 /** One kind of database: everything the rest of the program asks about it, in groups by who asks. */
 export interface Dialect {
   readonly name: string;
   /** As its makers write it. */
   readonly title: string;
+  /** Whether its databases are on a server, told by a URL; else each is a file. */
+  readonly onServer: boolean;
   /** How its SQL is cut into tokens. */
   readonly tokens: TokenRules;
   readonly names: DialectNames;
@@ -125,24 +127,6 @@ export interface CopySyntax {
   readonly unchecked?: { readonly start: string; readonly end: string };
   /** Statements behind the rows of a table: what counts goes on behind them. */
   readonly after: (table: Table) => string[];
-}
-
-/** Settled schemas before and after, and the changes between them in the order they are to be made. */
-export interface RenderPlan {
-  readonly before: Schema;
-  readonly after: Schema;
-  readonly changes: readonly Change[];
-  /** What is put into the attic, or taken out of it; absent: nothing. */
-  readonly attic?: Attic;
-}
-
-/** Statements that belong together, under a heading. */
-export interface Block {
-  readonly title: string;
-  /** What the heading stands for, when it is more than one change. */
-  readonly details?: readonly string[];
-  /** Without semicolons. */
-  readonly statements: readonly string[];
 }
 
 /** A row of a catalog query, column values by name. */

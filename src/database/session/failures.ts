@@ -1,5 +1,5 @@
-import { Problem, problems } from "../core/problems.js";
-import type { TargetSettings } from "../project/settings.js";
+import { Problem, problems } from "../../core/problems.js";
+import type { TargetSettings } from "../../project/settings.js";
 import { EngineError } from "./database.js";
 
 /** What a driver's error says, in the same words for every engine. */

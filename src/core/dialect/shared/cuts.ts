@@ -1,4 +1,4 @@
-import type { Column } from "../schema/types.js";
+import type { Column } from "../../schema/types.js";
 import type { Dialect } from "./dialect.js";
 
 /**

@@ -1,8 +1,8 @@
-import { percent } from "../core/model/advice/history.js";
-import { Problem, problems } from "../core/problems.js";
-import { showDataType } from "../core/schema/data-type.js";
-import { fillOf } from "../tasks/fills.js";
-import type { Questions } from "../tasks/questions.js";
+import { percent } from "../../core/model/advice/history.js";
+import { Problem, problems } from "../../core/problems.js";
+import { showDataType } from "../../core/schema/data-type.js";
+import { fillOf } from "../../tasks/fills.js";
+import type { Questions } from "../../tasks/questions.js";
 
 /** What a draft asks at the terminal. A question that is broken off ends the command: nothing was written. */
 export const askTheDeveloper: Questions = {

@@ -1,12 +1,11 @@
 import { createColors } from "picocolors";
-import { Problem, problems } from "../core/problems.js";
-import type { RunOptions } from "../tasks/run-migrations.js";
-import type { MayLose } from "../tasks/options.js";
-import type { Questions } from "../tasks/questions.js";
+import type { Colours } from "../words/colours.js";
+import { Problem, problems } from "../../core/problems.js";
+import type { RunOptions } from "../../tasks/run-migrations.js";
+import type { MayLose } from "../../tasks/options.js";
+import type { Questions } from "../../tasks/questions.js";
 import { askTheDeveloper, askToLose } from "./ask.js";
-import { renderProblem, problemJson } from "./words/problem-text.js";
-
-export type Colours = ReturnType<typeof createColors>;
+import { renderProblem, problemJson } from "../words/problem-text.js";
 
 /** The options that every command takes. */
 export interface GlobalArgs {

@@ -1,26 +1,18 @@
-import type { FieldOptions } from "../../../modelling/facts.js";
-import { fillKey, type Conversion, type DiffHints } from "../../change/diff.js";
-import type { Dialect } from "../../dialect/dialect.js";
-import { addressOf } from "../../schema/address.js";
-import type { NamingRules } from "../../schema/naming.js";
-import type { Default, Definition, Schema, Table } from "../../schema/types.js";
-import { advise } from "../advice/index.js";
-import type { Review } from "../advice/review.js";
-import { reportClashes, reportNames, reportNested, reportShared, reportUndeferred } from "./clashes.js";
-import { ColumnResolver } from "./column-resolver.js";
-import type { EntityDescription } from "./entities.js";
-import { collectFindings, type Finding } from "./findings.js";
-import { Parts } from "./parts.js";
-import { Relations } from "./relations.js";
-
-/** What the models come to: the schema they describe, and what they say of the way there. */
-export interface ModelSchema {
-  readonly schema: Schema;
-  readonly hints: DiffHints;
-  readonly findings: readonly Finding[];
-  /** Which fields the schema's columns come from. */
-  readonly resolver: ColumnResolver;
-}
+import type { ModelSchema } from "./read/model-schema.js";
+import type { FieldOptions } from "../../modelling/facts.js";
+import { fillKey, type Conversion, type DiffHints } from "../change/diff.js";
+import type { Dialect } from "../dialect/shared/dialect.js";
+import { addressOf } from "../schema/address.js";
+import type { NamingRules } from "../schema/naming.js";
+import type { Default, Definition, Table } from "../schema/types.js";
+import { advise } from "./advice/index.js";
+import type { Review } from "./advice/review.js";
+import { reportClashes, reportNames, reportNested, reportShared, reportUndeferred } from "./read/clashes.js";
+import { ColumnResolver } from "./read/column-resolver.js";
+import type { EntityDescription } from "./read/descriptions.js";
+import { collectFindings } from "./read/findings.js";
+import { Parts } from "./read/parts.js";
+import { Relations } from "./read/relations.js";
 
 export interface BuildOptions {
   /** Types and sequences beside the tables. */

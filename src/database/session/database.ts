@@ -1,6 +1,6 @@
-import type { Catalog, CatalogRow, Dialect } from "../core/dialect/dialect.js";
-import type { Statement } from "../core/sql/statements.js";
-import type { TargetSettings } from "../project/settings.js";
+import type { Catalog, CatalogRow, Dialect } from "../../core/dialect/shared/dialect.js";
+import type { Statement } from "../../core/sql/statements.js";
+import type { TargetSettings } from "../../project/settings.js";
 
 /** Called with every statement that is sent to a database, and how long it took. */
 export type Trace = (sql: string, milliseconds: number) => void;

@@ -1,6 +1,6 @@
 import stringWidth from "fast-string-width";
 import Table from "cli-table3";
-import type { Colours } from "./session.js";
+import type { Colours } from "../words/colours.js";
 
 /**
  * Columns of text, two spaces apart, under headings if there are any. Empty columns are left out. At a terminal the

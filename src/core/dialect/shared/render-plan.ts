@@ -1,0 +1,21 @@
+import type { Change } from "../../change/types.js";
+import type { Schema } from "../../schema/types.js";
+import type { Attic } from "./kept.js";
+
+/** Settled schemas before and after, and the changes between them in the order they are to be made. */
+export interface RenderPlan {
+  readonly before: Schema;
+  readonly after: Schema;
+  readonly changes: readonly Change[];
+  /** What is put into the attic, or taken out of it; absent: nothing. */
+  readonly attic?: Attic;
+}
+
+/** Statements that belong together, under a heading. */
+export interface Block {
+  readonly title: string;
+  /** What the heading stands for, when it is more than one change. */
+  readonly details?: readonly string[];
+  /** Without semicolons. */
+  readonly statements: readonly string[];
+}

@@ -1,0 +1,25 @@
+import type { Engine } from "../session/engine.js";
+import { NoScratch, withServerScratch } from "../session/server-scratch.js";
+import { openPostgres } from "./open.js";
+
+const createSql = async (_: unknown, name: string): Promise<string> =>
+  `CREATE DATABASE ${name} TEMPLATE template0`;
+
+/** Where the server does not let us make a database, an embedded one serves. */
+export const postgresEngine: Engine = {
+  open: openPostgres,
+  withScratch: async (target, trace, work) => {
+    try {
+      return await withServerScratch({ open: openPostgres, createSql }, target, trace, work);
+    } catch (error) {
+      if (!(error instanceof NoScratch)) throw error;
+    }
+    const { openEmbedded } = await import("./embedded.js");
+    const database = await openEmbedded(target, trace);
+    try {
+      return await work({ database, where: "an embedded PostgreSQL" });
+    } finally {
+      await database.close();
+    }
+  },
+};

@@ -1,0 +1,32 @@
+import type { TargetSettings } from "../../project/settings.js";
+import type { Database, Trace } from "./database.js";
+
+export interface OpenOptions {
+  /**
+   * "read": only looked at. "change": changed, but never made. "write": a file is made when it does not exist.
+   * "create": a database on a server is made too.
+   */
+  readonly mode: "read" | "change" | "write" | "create";
+  readonly trace?: Trace | undefined;
+}
+
+/** A database that is there for some work only, beside a target and of its kind. */
+export interface Scratch {
+  readonly database: Database;
+  /** Where it is, in words: `a scratch database on the same server`. */
+  readonly where: string;
+}
+
+export type ScratchWork<T> = (scratch: Scratch) => Promise<T>;
+
+/** What is to be had of one kind of database: how it is opened, and where an empty one is for some work. */
+export interface Engine {
+  /** @throws Problem E400 to E404, E410 to E412 */
+  readonly open: (target: TargetSettings, options: OpenOptions) => Promise<Database>;
+  /** @throws Problem E403, E410 to E414 */
+  readonly withScratch: <T>(
+    target: TargetSettings,
+    trace: Trace | undefined,
+    work: ScratchWork<T>,
+  ) => Promise<T>;
+}

@@ -1,0 +1,45 @@
+import { dialects } from "../../core/dialect/registry.js";
+import { Problem } from "../../core/problems.js";
+import type { TargetSettings } from "../../project/settings.js";
+import type { Database, Trace } from "./database.js";
+import type { Engine, ScratchWork } from "./engine.js";
+
+/** The server does not let us make a database; the cause says why. */
+export class NoScratch extends Error {}
+
+export interface ServerScratch {
+  readonly open: Engine["open"];
+  /** The statement that makes a database as the target's own is, where that matters to what is made in it. */
+  readonly createSql: (owner: Database, quotedName: string) => Promise<string>;
+}
+
+/** A scratch database on a target's own server. @throws NoScratch; Problem E403, E410 to E413 */
+export async function withServerScratch<T>(
+  { open, createSql }: ServerScratch,
+  target: TargetSettings,
+  trace: Trace | undefined,
+  work: ScratchWork<T>,
+): Promise<T> {
+  const name = `emberset_scratch_${process.pid}_${Math.random().toString(36).slice(2, 8)}`;
+  const quoted = dialects[target.dialect].names.quote(name);
+  const owner = await open(target, { mode: "change", trace });
+  try {
+    await owner.run(await createSql(owner, quoted)).catch((error: unknown) => {
+      throw error instanceof Problem ? new NoScratch("no scratch database", { cause: error }) : error;
+    });
+    try {
+      const url = new URL(target.address);
+      url.pathname = `/${name}`;
+      const database = await open({ ...target, address: url.href }, { mode: "change", trace });
+      try {
+        return await work({ database, where: "a scratch database on the same server" });
+      } finally {
+        await database.close();
+      }
+    } finally {
+      await owner.run(`DROP DATABASE ${quoted}`);
+    }
+  } finally {
+    await owner.close();
+  }
+}
