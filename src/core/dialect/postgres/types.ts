@@ -66,7 +66,7 @@ export function words(text: string): TypeWords {
 }
 
 export function widens(before: string, after: string): boolean {
-  return holdsAll(words(before), words(after));
+  return before === after || holdsAll(words(before), words(after));
 }
 
 /** The text of a settled column's type. */
