@@ -15,7 +15,9 @@ export function readImports() {
 
 function importsOf(file) {
   const text = readFileSync(join(SRC, file), "utf8");
-  const found = text.matchAll(/^(?:import|export|\} from)\b[^;]*?from "(\.[^"]+)";|\bimport\("(\.[^"]+)"\)/gm);
+  const found = text.matchAll(
+    /^(?:import|export|\} from)\b[^;]*?from "(\.[^"]+)";|\bimport\("(\.[^"]+)"\)/gm,
+  );
   return [...found].map(([, stated, asked]) =>
     relative(SRC, resolve(SRC, dirname(file), stated ?? asked))
       .replaceAll("\\", "/")
@@ -92,8 +94,7 @@ function draw(rooms) {
         y: 30 + (height - 1 - floor) * FLOOR + TALL / 2,
       });
   }
-  const reaches = (from, to) =>
-    [...(rooms.get(from) ?? [])].some(next => next === to || reaches(next, to));
+  const reaches = (from, to) => [...(rooms.get(from) ?? [])].some(next => next === to || reaches(next, to));
   const arrows = [...rooms].flatMap(([from, others]) =>
     [...others]
       .filter(to => ![...others].some(next => next !== to && reaches(next, to)))

@@ -1,10 +1,13 @@
 import { sha256 } from "../core/sha256.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
-import { inReferenceOrder, rowMaker, type MadeUp } from "../core/rows/made-up.js";
+import { inReferenceOrder, rowMaker } from "../core/rows/made-up.js";
+import type { MadeUp } from "../core/rows/made-up.js";
 import type { RowPrint } from "../core/rows/prints.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
 import type { Rule, Schema, Table } from "../core/schema/types.js";
-import { EngineError, type Database } from "./session/database.js";
+import { EngineError } from "./session/database.js";
+import type { Database } from "./session/database.js";
+import { zip } from "../core/lists.js";
 
 /** Rows that are refused one after the other before a table is left empty. */
 const PATIENCE = 6;
@@ -28,7 +31,10 @@ export async function fillTables(
 ): Promise<Map<string, number>> {
   const { dialect } = database;
   const held = new Map(
-    schema.tables.map((table, at) => [addressOf(table), dialect.types.settle(schema).tables[at]!]),
+    zip(schema.tables, dialect.types.settle(schema).tables).map(([table, settled]) => [
+      addressOf(table),
+      settled,
+    ]),
   );
   const place = (address: string) => quoteAddress(addressOf(held.get(address)!), dialect.names.quote);
   const keys = new Map<string, (readonly MadeUp[])[]>();
@@ -86,16 +92,16 @@ async function insert(
 }
 
 /** A value, made up or as a driver gives it, as SQL writes it. */
-export function literalOf(
-  value: MadeUp | bigint | Date | Uint8Array | ArrayBuffer,
-  dialect: Dialect,
-): string {
+export function literalOf(value: unknown, dialect: Dialect): string {
   if (value === null || value === undefined) return "NULL";
-  if (value instanceof ArrayBuffer || value instanceof Uint8Array)
-    return dialect.rows.bytesLiteral(Buffer.from(value as Uint8Array).toString("hex"));
+  if (value instanceof ArrayBuffer) return literalOf(new Uint8Array(value), dialect);
+  if (value instanceof Uint8Array) return dialect.rows.bytesLiteral(Buffer.from(value).toString("hex"));
   if (value instanceof Date) return dialect.rows.literal(value.toISOString());
   if (typeof value === "bigint") return String(value);
-  return typeof value === "object" ? dialect.rows.bytesLiteral(value.bytes) : dialect.rows.literal(value);
+  if (typeof value === "object" && "bytes" in value) return dialect.rows.bytesLiteral(String(value.bytes));
+  return dialect.rows.literal(
+    typeof value === "number" || typeof value === "boolean" ? value : String(value),
+  );
 }
 
 /** Prints of the rows of tables, by address. @param tables settled */

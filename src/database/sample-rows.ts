@@ -51,7 +51,7 @@ async function takeRows(
   count: number,
 ): Promise<Map<string, Taken>> {
   const byAddress = new Map(tables.map(table => [addressOf(table), table]));
-  const taken = new Map(tables.map(table => [addressOf(table), new Map() as Taken]));
+  const taken = new Map(tables.map((table): [string, Taken] => [addressOf(table), new Map()]));
   const asked = new Set<string>();
   let waiting: { readonly table: Table; readonly row: Row }[] = [];
   const take = (table: Table, rows: readonly Row[]) => {
@@ -72,7 +72,7 @@ async function takeRows(
       for (const { columns, references } of table.foreignKeys) {
         const other = byAddress.get(references.table);
         if (!other || columns.some(name => row[name] === null)) continue;
-        const values = columns.map(name => literalOf(row[name] as never, source.dialect));
+        const values = columns.map(name => literalOf(row[name], source.dialect));
         const condition = references.columns
           .map((name, at) => `${source.dialect.names.quote(name)} = ${values[at]}`)
           .join(" AND ");
@@ -110,9 +110,7 @@ function newest(source: Database, table: Table, count: number): string {
 
 function insertText({ dialect }: Database, table: Table, rows: readonly Row[]): string {
   const columns = ownColumns(table);
-  const values = rows.map(
-    row => `(${columns.map(({ name }) => literalOf(row[name] as never, dialect)).join(", ")})`,
-  );
+  const values = rows.map(row => `(${columns.map(({ name }) => literalOf(row[name], dialect)).join(", ")})`);
   const names = columns.map(({ name }) => dialect.names.quote(name)).join(", ");
   const into = `${quoteAddress(addressOf(table), dialect.names.quote)} (${names})`;
   return `INSERT INTO ${into} ${dialect.rows.copying.overriding}VALUES ${values.join(", ")}`;

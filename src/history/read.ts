@@ -19,8 +19,11 @@ import { apply } from "../core/change/apply.js";
 import type { Direction } from "../core/direction.js";
 import { problems } from "../core/problems.js";
 import { fingerprint } from "../core/schema/canonical.js";
-import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
-import { FORMAT, scriptName, showNumber, type Migration, type MigrationRecord } from "./migration.js";
+import { EMPTY_SCHEMA } from "../core/schema/types.js";
+import type { Schema } from "../core/schema/types.js";
+import { FORMAT, scriptName, showNumber } from "./migration.js";
+import type { Migration, MigrationRecord } from "./migration.js";
+import { messageOf, textOf } from "../core/errors.js";
 
 export const RECORD_FILE = "migration.json";
 
@@ -112,7 +115,7 @@ function readRecord(file: string, broken: Broken): MigrationRecord {
   try {
     json = JSON.parse(text);
   } catch (error) {
-    throw broken(`it is not JSON (${(error as Error).message})`, error);
+    throw broken(`it is not JSON (${messageOf(error)})`, error);
   }
   if (typeof json !== "object" || json === null || Array.isArray(json))
     throw broken("it is not a JSON object");
@@ -131,7 +134,7 @@ function fold(record: MigrationRecord, before: Schema, broken: Broken): Schema {
   try {
     after = apply(before, record.changes);
   } catch (error) {
-    throw broken(`a change does not fit (${(error as Error).message})`, error);
+    throw broken(`a change does not fit (${messageOf(error)})`, error);
   }
   if (fingerprint(after) !== record.after) throw broken("its changes do not lead to the schema it records");
   return after;
@@ -157,7 +160,7 @@ function readIfThere(file: string): string | undefined {
   try {
     return readFileSync(file, "utf8");
   } catch (error) {
-    if ((error as NodeJS.ErrnoException).code === "ENOENT") return undefined;
+    if (textOf(error, "code") === "ENOENT") return undefined;
     throw error;
   }
 }

@@ -8,9 +8,12 @@ import type { Finding } from "../core/model/read/findings.js";
 import { problems } from "../core/problems.js";
 import { recordedDefinitions, storedClasses } from "../modelling/facts.js";
 import { CompileError, loadModules } from "./compile.js";
-import { dialectsInUse, type Settings } from "./settings.js";
+import { dialectsInUse } from "./settings.js";
+import type { Settings } from "./settings.js";
 import { openSourceCache } from "./source-cache.js";
 import { openSources } from "./sources.js";
+import { zip } from "../core/lists.js";
+import { messageOf, textOf } from "../core/errors.js";
 
 export interface LoadedModels extends ModelSchema {
   readonly entities: readonly EntityDescription[];
@@ -30,7 +33,7 @@ export async function loadModels(settings: Settings): Promise<LoadedModels> {
   const defined = recordedDefinitions().length;
   const modules = await loadOrExplain(files, settings);
   const fileOf = new Map(
-    modules.flatMap((module, at) => Object.values(module).map(value => [value, files[at]!])),
+    zip(modules, files).flatMap(([module, file]) => Object.values(module).map(value => [value, file])),
   );
   const fresh = storedClasses().filter(cls => !known.has(cls));
   const cache = openSourceCache(settings.folder);
@@ -67,7 +70,8 @@ async function loadOrExplain(
         error,
       );
     }
-    const { message, stack = "" } = error as Error;
+    const message = messageOf(error);
+    const stack = textOf(error, "stack");
     const at = files
       .map(file => ({
         file,

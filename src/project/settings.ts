@@ -1,6 +1,7 @@
 import { join } from "node:path";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
-import { DIALECT_NAMES, dialects, type DialectName } from "../core/dialect/registry.js";
+import { DIALECT_NAMES, dialects } from "../core/dialect/registry.js";
+import type { DialectName } from "../core/dialect/registry.js";
 import { withoutForeignKeys } from "../core/dialect/without-foreign-keys.js";
 import type { NamingRules } from "../core/schema/naming.js";
 import type { Project } from "../modelling/project.js";
@@ -45,10 +46,10 @@ export const DEFAULTS = {
 /** `"500ms"` → 500, `"5s"` → 5000, `"2min"` → 120000; undefined when it is no duration. */
 export function parseDuration(text: string): number | undefined {
   const match = /^(\d+(?:\.\d+)?)\s*(ms|s|min)$/.exec(text.trim());
-  return match
-    ? Number(match[1]) * { ms: 1, s: 1000, min: 60_000 }[match[2] as "ms" | "s" | "min"]
-    : undefined;
+  return match ? Number(match[1]) * (MILLISECONDS[match[2] ?? ""] ?? 1) : undefined;
 }
+
+const MILLISECONDS: Readonly<Record<string, number>> = { ms: 1, s: 1000, min: 60_000 };
 
 /** The dialects that a project's targets use, each once. */
 export function dialectsInUse(settings: Settings): Dialect[] {

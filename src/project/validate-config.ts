@@ -10,8 +10,8 @@ import {
   IsString,
   Matches,
   validateSync,
-  type ValidationError,
 } from "class-validator";
+import type { ValidationError } from "class-validator";
 import { closest } from "fastest-levenshtein";
 import { DEFAULT_DIALECT, DIALECT_NAMES, dialectNamed } from "../core/dialect/registry.js";
 
@@ -93,14 +93,12 @@ function faultsOfTargets(targets: Record<string, unknown>, home: unknown): strin
 /** Targets of one dialect run the same scripts. */
 function atOddsOverReferences(targets: Record<string, unknown>): string[] {
   return DIALECT_NAMES.flatMap(dialect => {
-    const alike = Object.entries(targets).filter(
-      ([, target]) => isRecord(target) && target["dialect"] === dialect,
+    const alike = Object.entries(targets).flatMap(([name, target]) =>
+      isRecord(target) && target["dialect"] === dialect ? [{ name, target }] : [],
     );
-    const without = alike.filter(
-      ([, target]) => (target as Record<string, unknown>)["foreignKeys"] === false,
-    );
+    const without = alike.filter(({ target }) => target["foreignKeys"] === false);
     if (without.length === 0 || without.length === alike.length) return [];
-    const names = alike.map(([name]) => name).join(" and ");
+    const names = alike.map(({ name }) => name).join(" and ");
     return [
       `foreignKeys must be the same for all targets of one dialect, which share their scripts: ${names}`,
     ];

@@ -1,6 +1,9 @@
-import { diff, fillKey, type DiffHints } from "../core/change/diff.js";
-import { gapsOf, type Gap } from "../core/change/gaps.js";
-import { likelyRenames, type Likeness } from "../core/change/likeness.js";
+import { diff, fillKey } from "../core/change/diff.js";
+import type { DiffHints } from "../core/change/diff.js";
+import { gapsOf } from "../core/change/gaps.js";
+import type { Gap } from "../core/change/gaps.js";
+import { likelyRenames } from "../core/change/likeness.js";
+import type { Likeness } from "../core/change/likeness.js";
 import type { Default, Schema } from "../core/schema/types.js";
 
 /** What only the developer knows. */
@@ -29,11 +32,9 @@ export async function askAll(
   for (const likeness of likely("column")) {
     if (!(await isRename(likeness))) continue;
     const table = likeness.table!;
-    const [was, now] = [likeness.from, likeness.to].map(each => each.slice(table.length + 1)) as [
-      string,
-      string,
-    ];
-    columns.set(table, (columns.get(table) ?? new Map<string, string>()).set(was, now));
+    const columnIn = (path: string) => path.slice(table.length + 1);
+    const renamed = columns.get(table) ?? new Map<string, string>();
+    columns.set(table, renamed.set(columnIn(likeness.from), columnIn(likeness.to)));
   }
   for (const gap of gapsOf(diff(from, to, known))) {
     const value = await fill(gap);

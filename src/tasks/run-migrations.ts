@@ -7,10 +7,12 @@ import type { Direction } from "../core/direction.js";
 import type { Schema } from "../core/schema/types.js";
 import { problems } from "../core/problems.js";
 import { runProbes } from "../database/count-rows.js";
+import type { ProbeResult } from "../database/count-rows.js";
 import type { Database } from "../database/session/database.js";
 import { readAttic } from "../database/attic.js";
 import { runMigration } from "../database/run-migration.js";
-import { showNumber, type Migration } from "../history/migration.js";
+import { showNumber } from "../history/migration.js";
+import type { Migration } from "../history/migration.js";
 import { readScript } from "../history/read.js";
 import { isEdited, migrationPlan, wayOf } from "../history/script.js";
 import type { TargetSettings } from "../project/settings.js";
@@ -153,11 +155,11 @@ async function askRows(
   if (plan.attic && direction === "back") await refuseEmptyAttic(database, migration, plan.attic);
   const asked = probes(plan, dialect, direction).filter(({ meaning }) => meaning !== "keeps");
   const found = await runProbes(database, asked);
-  const [refusing, losing] = (["refuses", "loses"] as const).map(meaning =>
+  const saying = (meaning: ProbeResult["meaning"]) =>
     found
       .filter(result => result.meaning === meaning)
-      .map(({ count, question }) => sayCount(count, question)),
-  ) as [string[], string[]];
+      .map(({ count, question }) => sayCount(count, question));
+  const [refusing, losing] = [saying("refuses"), saying("loses")];
   const before = ran.map(({ name }) => name);
   const called = direction === "forward" ? migration.name : `${migration.name} (back)`;
   // A script that is no longer as it was drafted may well see to the rows itself; the database has the last word.

@@ -1,16 +1,11 @@
 import { addressOf } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
-import {
-  definitionKey,
-  partsOf,
-  withParts,
-  type Definition,
-  type PartKind,
-  type Schema,
-  type Table,
-} from "../schema/types.js";
-import { renameInTable, type NameMap } from "./rename.js";
-import { isOfDefinition, type Change, type DefinitionChange, type TableFacts } from "./types.js";
+import { definitionKey, partsOf, withParts } from "../schema/types.js";
+import type { Definition, PartKind, Schema, Table } from "../schema/types.js";
+import { renameInTable } from "./rename.js";
+import type { NameMap } from "./rename.js";
+import { isOfDefinition } from "./types.js";
+import type { Change, DefinitionChange, TableFacts } from "./types.js";
 import { describeChange } from "./words.js";
 
 /** A change that does not fit the schema it is applied to. */
@@ -190,16 +185,10 @@ const STEPS: { readonly [Kind in TableChange["kind"]]: Step<Extract<TableChange,
   },
   "rename part": (tables, { table: address, what, from, to }) => {
     const table = tables.get(address);
-    const parts: readonly Named[] = partsOf(table, what);
+    const parts = partsOf(table, what);
     if (!parts.some(({ name }) => name === from)) tables.misfit(`there is no ${what} ${from}`);
-    tables.put(
-      address,
-      withAnyParts(
-        table,
-        what,
-        parts.map(part => (part.name === from ? { ...part, name: to } : part)),
-      ),
-    );
+    const renamed = parts.map(part => (part.name === from ? { ...part, name: to } : part));
+    tables.put(address, withParts(table, what, renamed));
   },
 };
 

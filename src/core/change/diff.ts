@@ -1,22 +1,14 @@
 import { addressOf, tablesByAddress } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
-import {
-  definitionKey,
-  PART_KINDS,
-  partsOf,
-  type Column,
-  type Default,
-  type Definition,
-  type ForeignKey,
-  type PartKind,
-  type Parts,
-  type Schema,
-  type Table,
-} from "../schema/types.js";
+import { definitionKey, PART_KINDS, partsOf } from "../schema/types.js";
+import type { Column, Default, Definition, PartKind, Parts, Schema, Table } from "../schema/types.js";
 import { factsOf } from "./apply.js";
 import { columnsOfPart } from "../schema/lookups.js";
 import { order } from "./order.js";
-import { renameInColumn, renameInPart, renameSteps, spareAddress, type NameMap } from "./rename.js";
+import { renameInColumn, renameInPart, renameSteps, spareAddress } from "./rename.js";
+import type { NameMap } from "./rename.js";
+import { dropPart, addPart } from "./types.js";
+import { alterPart } from "./types.js";
 import type { AlterColumn, Change } from "./types.js";
 
 /** What two schemas alone do not tell of the way from one to the other. */
@@ -86,10 +78,9 @@ export function diff(a: Schema, b: Schema, hints: DiffHints = {}): Change[] {
 }
 
 function diffDefinitions(a: readonly Definition[], b: readonly Definition[]): Change[] {
-  const [before, after] = [a, b].map(list => new Map(list.map(each => [definitionKey(each), each]))) as [
-    Map<string, Definition>,
-    Map<string, Definition>,
-  ];
+  const byKey = (list: readonly Definition[]) => new Map(list.map(each => [definitionKey(each), each]));
+  const before = byKey(a);
+  const after = byKey(b);
   return [
     // A later one may be made of an earlier one.
     ...a
@@ -154,14 +145,17 @@ function diffTable({ address, was, now, names, columnNames, survives, stayed, hi
   });
   for (const kind of PART_KINDS) {
     const remains = (part: Parts[PartKind]) =>
-      columnsOfPart(kind, part).every(stays) &&
-      (kind !== "foreign key" || survives((part as ForeignKey).references.table));
+      columnsOfPart(kind, part).every(stays) && targetsOf(part).every(survives);
     const existedBefore = (part: Parts[PartKind]) =>
-      columnsOfPart(kind, part).every(column => kept.has(column)) &&
-      (kind !== "foreign key" || stayed((part as ForeignKey).references.table));
+      columnsOfPart(kind, part).every(column => kept.has(column)) && targetsOf(part).every(stayed);
     changes.push(...diffParts({ kind, address, table, was, now, names, remains, existedBefore }));
   }
   return changes;
+}
+
+/** The tables a part refers to: one for a foreign key. */
+function targetsOf(part: Parts[PartKind]): string[] {
+  return "references" in part ? [part.references.table] : [];
 }
 
 interface PartPair {
@@ -185,11 +179,9 @@ function diffParts(pair: PartPair): Change[] {
   return [
     ...matches.map(({ part, renamed, twin, heir }): Change => {
       if (twin) return { kind: "rename part", table, what: kind, from: part.name, to: twin.name };
-      return heir
-        ? ({ kind: "alter part", table, what: kind, before: renamed, after: heir } as Change)
-        : ({ kind: "drop part", table: address, what: kind, value: part } as Change);
+      return heir ? alterPart(table, kind, renamed, heir) : dropPart(address, kind, part);
     }),
-    ...arriving.map(part => ({ kind: "add part", table, what: kind, value: part }) as Change),
+    ...arriving.map(part => addPart(table, kind, part)),
   ];
 }
 
@@ -216,7 +208,7 @@ function matchParts({ kind, address, was, now, names, remains, existedBefore }: 
   };
   // Whatever stays as it is first: no other may take it for its own.
   const changed = partsOf(was, kind).flatMap((part: Parts[PartKind]) => {
-    const renamed: Parts[PartKind] = names ? renameInPart(kind, part as never, address, names) : part;
+    const renamed: Parts[PartKind] = names ? renameInPart(kind, part, address, names) : part;
     return remains(part) && take(each => equal(each, renamed)) ? [] : [{ part, renamed }];
   });
   const matches = changed.map(({ part, renamed }) => {

@@ -1,3 +1,5 @@
+import type { PartKind } from "../schema/types.js";
+import { alterPart } from "./types.js";
 import type { Change } from "./types.js";
 
 /** The changes that undo these: each inverted, in reverse order. */
@@ -28,7 +30,7 @@ function invertOne(change: Change): Change {
     case "alter table":
       return { ...change, before: change.after, after: change.before };
     case "alter part":
-      return { ...change, before: change.after, after: change.before } as Change;
+      return alterPart<PartKind>(change.table, change.what, change.after, change.before);
     case "alter column": {
       const { before, after, convert, convertBack, ...rest } = change;
       return {

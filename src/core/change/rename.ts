@@ -2,17 +2,7 @@ import { placeholderOf } from "../sql/tokens.js";
 import { addressOf, parseAddress } from "../schema/address.js";
 import { withRuleColumns } from "../schema/rules.js";
 import { fillPlaceholders, mapSqlText } from "../sql/placeholders.js";
-import type {
-  Check,
-  Column,
-  ForeignKey,
-  Index,
-  PartKind,
-  Parts,
-  Rule,
-  SqlText,
-  Table,
-} from "../schema/types.js";
+import type { Column, PartKind, Parts, Rule, SqlText, Table, Unique } from "../schema/types.js";
 
 /** New names by old ones; a name that is not in it stays. */
 export interface NameMap {
@@ -54,63 +44,57 @@ export function renameInPart<K extends PartKind>(
   part: Parts[K],
   table: string,
   names: NameMap,
-): Parts[K];
-export function renameInPart(
-  kind: PartKind,
-  part: Parts[PartKind],
-  table: string,
-  names: NameMap,
-): Parts[PartKind] {
-  const column = (name: string) => names.column(table, name);
-  switch (kind) {
-    case "key":
-    case "unique": {
-      const keyed = part as Parts["key" | "unique"];
-      return { ...keyed, columns: keyed.columns.map(column), ...renamedInclude(keyed, column) };
-    }
-    case "index": {
-      const index = part as Index;
-      return {
-        ...index,
-        parts: index.parts.map(each =>
-          "column" in each
-            ? { ...each, column: column(each.column) }
-            : { ...each, sql: renameInSql(each.sql, table, names) },
-        ),
-        ...(index.where !== undefined && { where: renameInSql(index.where, table, names) }),
-        ...renamedInclude(index, column),
-      };
-    }
-    case "foreign key": {
-      const foreignKey = part as ForeignKey;
-      const target = foreignKey.references.table;
-      return {
-        ...foreignKey,
-        columns: foreignKey.columns.map(column),
-        references: {
-          table: names.table(target),
-          columns: foreignKey.references.columns.map(each => names.column(target, each)),
-        },
-      };
-    }
-    case "check": {
-      const check = part as Check;
-      return {
-        ...check,
-        rules: check.rules.map(rule => renameInRule(rule, table, names)),
-        ...(check.column !== undefined && { name: column(check.column), column: column(check.column) }),
-      };
-    }
-    default:
-      return kind satisfies never;
-  }
+): Parts[K] {
+  return RENAMED[kind](part, table, names);
+}
+
+const RENAMED: {
+  readonly [P in PartKind]: (part: Parts[P], table: string, names: NameMap) => Parts[P];
+} = {
+  key: renameInKeyed,
+  unique: renameInKeyed,
+  index: (index, table, names) => ({
+    ...index,
+    parts: index.parts.map(each =>
+      "column" in each
+        ? { ...each, column: names.column(table, each.column) }
+        : { ...each, sql: renameInSql(each.sql, table, names) },
+    ),
+    ...(index.where !== undefined && { where: renameInSql(index.where, table, names) }),
+    ...renamedInclude(index, table, names),
+  }),
+  "foreign key": (foreignKey, table, names) => {
+    const target = foreignKey.references.table;
+    return {
+      ...foreignKey,
+      columns: foreignKey.columns.map(each => names.column(table, each)),
+      references: {
+        table: names.table(target),
+        columns: foreignKey.references.columns.map(each => names.column(target, each)),
+      },
+    };
+  },
+  check: (check, table, names) => {
+    const column = check.column === undefined ? undefined : names.column(table, check.column);
+    return {
+      ...check,
+      rules: check.rules.map(rule => renameInRule(rule, table, names)),
+      ...(column !== undefined && { name: column, column }),
+    };
+  },
+};
+
+function renameInKeyed(part: Unique, table: string, names: NameMap): Unique {
+  const columns = part.columns.map(each => names.column(table, each));
+  return { ...part, columns, ...renamedInclude(part, table, names) };
 }
 
 function renamedInclude(
   { include }: { readonly include?: readonly string[] },
-  column: (name: string) => string,
+  table: string,
+  names: NameMap,
 ): { include?: string[] } {
-  return include ? { include: include.map(column) } : {};
+  return include ? { include: include.map(each => names.column(table, each)) } : {};
 }
 
 function renameInRule(rule: Rule, table: string, names: NameMap): Rule {

@@ -1,8 +1,10 @@
-import type { Check, Column, Definition, PartKind, Parts, Rule } from "../schema/types.js";
+import { handlePart } from "../schema/types.js";
+import type { Column, Definition, PartKind, Parts, Rule, ForeignKey } from "../schema/types.js";
 import { equal } from "../schema/canonical.js";
 import { columnsOfPart } from "../schema/lookups.js";
-import { lossOf, type Loss } from "./loss.js";
-import type { AlterColumn, Change } from "./types.js";
+import { lossOf } from "./loss.js";
+import type { Loss } from "./loss.js";
+import type { AlterColumn, AlterPart, Change } from "./types.js";
 import type { Widens } from "./widening.js";
 
 /**
@@ -100,7 +102,7 @@ function refusalOf(change: Change, nulls: ReadonlySet<string>, widens: Widens): 
       return unminded && change.what !== "key" ? SAFE : partRisk(change.what, change.value);
     }
     case "alter part":
-      return isLooser(change.what, change.before, change.after) ? SAFE : partRisk(change.what, change.after);
+      return isLooser(change) ? SAFE : partRisk(change.what, change.after);
     default:
       return change satisfies never;
   }
@@ -137,32 +139,25 @@ function alterRisk({ before, after, fill, convert }: AlterColumn, widens: Widens
 }
 
 function partRisk(kind: PartKind, part: Parts[PartKind]): Risk {
-  switch (kind) {
-    case "key":
-    case "unique":
-      return { level: "rows may refuse", reason: "rows that are not unique" };
-    case "index":
-      return (part as Parts["index"]).unique
-        ? { level: "rows may refuse", reason: "rows that are not unique" }
-        : SAFE;
-    case "foreign key":
-      return { level: "rows may refuse", reason: "rows that refer to nothing" };
-    case "check":
-      return { level: "rows may refuse", reason: "rows that break it" };
-    default:
-      return kind satisfies never;
-  }
+  const refuses = (reason: string): Risk => ({ level: "rows may refuse", reason });
+  return handlePart(kind, part, {
+    key: () => refuses("rows that are not unique"),
+    unique: () => refuses("rows that are not unique"),
+    index: ({ unique }) => (unique ? refuses("rows that are not unique") : SAFE),
+    "foreign key": () => refuses("rows that refer to nothing"),
+    check: () => refuses("rows that break it"),
+  });
 }
 
 /** Whether all that one part allows, the other does too. */
-function isLooser(kind: PartKind, before: Parts[PartKind], after: Parts[PartKind]): boolean {
-  if (kind === "foreign key") {
-    const target = ({ columns, references }: Parts["foreign key"]) => ({ columns, references });
-    return equal(target(before as Parts["foreign key"]), target(after as Parts["foreign key"]));
+function isLooser(change: AlterPart): boolean {
+  if (change.what === "foreign key") {
+    const target = ({ columns, references }: ForeignKey) => ({ columns, references });
+    return equal(target(change.before), target(change.after));
   }
-  if (kind !== "check") return false;
-  const old = (before as Check).rules;
-  return (after as Check).rules.every(rule => old.some(each => implies(each, rule)));
+  if (change.what !== "check") return false;
+  const { before, after } = change;
+  return after.rules.every(rule => before.rules.some(each => implies(each, rule)));
 }
 
 /** Whether whatever keeps to one rule keeps to the other. */

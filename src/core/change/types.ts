@@ -86,22 +86,40 @@ interface PartChange<Kind extends string, K extends PartKind> {
   readonly value: Parts[K];
 }
 
-export type AddPart = { readonly [K in PartKind]: PartChange<"add part", K> }[PartKind];
+export type AddPart<K extends PartKind = PartKind> = { [P in K]: PartChange<"add part", P> }[K];
 
-export type DropPart = { readonly [K in PartKind]: PartChange<"drop part", K> }[PartKind];
+export type DropPart<K extends PartKind = PartKind> = { [P in K]: PartChange<"drop part", P> }[K];
+
+/** The change that a part of a table arrives. */
+export function addPart<K extends PartKind>(table: string, what: K, value: Parts[K]): AddPart<K> {
+  return { kind: "add part", table, what, value };
+}
+
+/** The change that a part of a table goes. */
+export function dropPart<K extends PartKind>(table: string, what: K, value: Parts[K]): DropPart<K> {
+  return { kind: "drop part", table, what, value };
+}
 
 /** Both have the same name; neither is about a column or table that comes or goes with it. */
-export type AlterPart = {
-  readonly [K in PartKind]: {
+export type AlterPart<K extends PartKind = PartKind> = {
+  [P in K]: {
     readonly kind: "alter part";
     readonly table: string;
-    readonly what: K;
-    readonly before: Parts[K];
-    readonly after: Parts[K];
+    readonly what: P;
+    readonly before: Parts[P];
+    readonly after: Parts[P];
   };
-}[PartKind];
+}[K];
+
+/** The change that a part of a table says something else under its name. */
+export function alterPart<K extends PartKind>(
+  table: string,
+  what: K,
+  before: Parts[K],
+  after: Parts[K],
+): AlterPart<K> {
+  return { kind: "alter part", table, what, before, after };
+}
 
 /** What can differ of a table itself. */
 export type TableFacts = Pick<Table, "note" | "options">;
-
-export type ChangeKind = Change["kind"];

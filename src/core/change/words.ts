@@ -1,6 +1,7 @@
 import { addressOf } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
 import { showDataType } from "../schema/data-type.js";
+import { handlePart } from "../schema/types.js";
 import type {
   Column,
   Default,
@@ -173,19 +174,13 @@ export function showSql(sql: SqlText): string {
 
 /** `(potter_id) → potters (id), on delete restrict` */
 export function describePart(kind: PartKind, part: Parts[PartKind]): string {
-  switch (kind) {
-    case "key":
-    case "unique":
-      return `(${columnsOfPart(kind, part).join(", ")})`;
-    case "index":
-      return describeIndex(part as Index);
-    case "foreign key":
-      return describeForeignKey(part as ForeignKey);
-    case "check":
-      return (part as Parts["check"]).rules.map(describeRule).join(" and ");
-    default:
-      return kind satisfies never;
-  }
+  return handlePart(kind, part, {
+    key: key => `(${columnsOfPart("key", key).join(", ")})`,
+    unique: unique => `(${columnsOfPart("unique", unique).join(", ")})`,
+    index: describeIndex,
+    "foreign key": describeForeignKey,
+    check: ({ rules }) => rules.map(describeRule).join(" and "),
+  });
 }
 
 function describeIndex(index: Index): string {

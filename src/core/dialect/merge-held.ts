@@ -1,17 +1,12 @@
 import { columnsOfPart } from "../schema/lookups.js";
 import { addressOf, tablesByAddress } from "../schema/address.js";
 import { equal, stable } from "../schema/canonical.js";
-import {
-  PART_KINDS,
-  partsOf,
-  withParts,
-  type PartKind,
-  type Parts,
-  type Schema,
-  type Table,
-} from "../schema/types.js";
+import { PART_KINDS, partsOf, withParts } from "../schema/types.js";
+import type { PartKind, Parts, Schema, Table } from "../schema/types.js";
 import type { Dialect } from "./shared/dialect.js";
-import { respell, type Spellings } from "../lower/spellings.js";
+import { respell } from "../lower/spellings.js";
+import type { Spellings } from "../lower/spellings.js";
+import { firstOf, partition, zip } from "../lists.js";
 
 export interface HeldSchema {
   readonly dialect: Dialect;
@@ -29,16 +24,16 @@ export function mergeHeld(schema: Schema, { dialect, held, spellings }: HeldSche
   const settle = (part: Schema) => respell(dialect.types.settle(part), spellings);
   const settled = tablesByAddress(settle(schema));
   const bySettled = new Map(
-    schema.tables.map(table => [addressOf(settle({ tables: [table] }).tables[0]!), table]),
+    schema.tables.map(table => [addressOf(firstOf(settle({ tables: [table] }).tables)), table]),
   );
   const raised = dialect.types.raise(dialect.types.unspell(held));
-  const tables = held.tables.map((table, at): Table => {
+  const tables = zip(held.tables, raised.tables).map(([table, raisedTable]): Table => {
     const known = bySettled.get(addressOf(table));
     const was = settled.get(addressOf(table));
-    if (!known || !was) return raised.tables[at]!;
+    if (!known || !was) return raisedTable;
     return equal(was, table)
       ? known
-      : mergeTable({ known, was, held: table, raised: raised.tables[at]!, settle, dialect: dialect.name });
+      : mergeTable({ known, was, held: table, raised: raisedTable, settle, dialect: dialect.name });
   });
   // What the dialect has no place for cannot have gone from it.
   const unheld = (schema.definitions ?? []).filter(
@@ -60,9 +55,10 @@ interface Merging {
 }
 
 function mergeTable({ known, was, held, raised, settle, dialect }: Merging): Table {
-  const columns = held.columns.map((column, at) => {
-    const before = was.columns.findIndex(each => equal(each, column));
-    return before < 0 ? raised.columns[at]! : known.columns[before]!;
+  const said = zip(known.columns, was.columns);
+  const columns = zip(held.columns, raised.columns).map(([column, raisedColumn]) => {
+    const same = said.find(([, settled]) => equal(settled, column));
+    return same ? same[0] : raisedColumn;
   });
   const sources = sourcesOf(known, settle);
   const same = new Set(columns.filter(column => known.columns.includes(column)).map(({ name }) => name));
@@ -79,17 +75,15 @@ function mergeTable({ known, was, held, raised, settle, dialect }: Merging): Tab
   const there = new Set(PART_KINDS.flatMap(kind => partsOf(held, kind).map(part => keyOf(kind, part))));
   const merged = new Set<Source>(unheld);
   for (const kind of PART_KINDS) {
-    for (const [at, part] of partsOf(held, kind).entries()) {
+    for (const [part, raisedPart] of zip(partsOf(held, kind), partsOf(raised, kind))) {
       const source = sources.held.get(keyOf(kind, part));
       if (source && !("by" in source)) merged.add(source);
-      else if (!source || !there.has(source.by)) merged.add({ kind, part: partsOf(raised, kind)[at]! });
+      else if (!source || !there.has(source.by)) merged.add({ kind, part: raisedPart });
     }
   }
-  return PART_KINDS.reduce(
-    (so, kind) =>
-      withParts(so, kind, [...merged].filter(each => each.kind === kind).map(({ part }) => part) as never),
-    { ...rest, ...facts, columns } as Table,
-  );
+  const ofKind = (kind: PartKind) => [...merged].filter(each => each.kind === kind).map(({ part }) => part);
+  const bare: Table = { ...rest, ...facts, columns };
+  return PART_KINDS.reduce((so, kind) => withParts(so, kind, ofKind(kind)), bare);
 }
 
 interface Source {
@@ -107,27 +101,36 @@ function sourcesOf(
   table: Table,
   settle: (schema: Schema) => Schema,
 ): { readonly held: Map<string, Source | Implied>; readonly unheld: Source[] } {
-  const bare: Table = { ...table, uniques: [], indexes: [], foreignKeys: [], checks: [] };
-  const { key: _, ...keyless } = bare;
+  const { key: _, ...rest } = table;
+  const bare: Table = { ...rest, uniques: [], indexes: [], foreignKeys: [], checks: [] };
+  const settledAlone = (kind: PartKind, part: Parts[PartKind]) =>
+    firstOf(settle({ tables: [withParts(bare, kind, [part])] }).tables);
+  const sources = PART_KINDS.flatMap(kind =>
+    partsOf(table, kind).map(part => ({ kind, part, becomes: settledAlone(kind, part) })),
+  ).map(({ kind, part, becomes }): SettledSource => {
+    const [own, others] = partition([...PART_KINDS], each => each === kind).map(kinds =>
+      kinds.flatMap(each => partsOf(becomes, each).map(one => keyOf(each, one))),
+    );
+    return { source: { kind, part }, own: own ?? [], others: others ?? [] };
+  });
   const held = new Map<string, Source | Implied>();
-  const unheld: Source[] = [];
-  for (const kind of PART_KINDS) {
-    for (const part of partsOf(table, kind)) {
-      const source: Source = { kind, part };
-      const alone = settle({ tables: [withParts(keyless, kind, [part] as never)] }).tables[0]!;
-      const own = partsOf(alone, kind).map(one => keyOf(kind, one));
-      const others = PART_KINDS.filter(each => each !== kind).flatMap(each =>
-        partsOf(alone, each).map(one => keyOf(each, one)),
-      );
-      if (own.length + others.length === 0) unheld.push(source);
-      for (const each of own) held.set(each, source);
-      for (const each of others) {
-        if (own.length === 0) held.set(each, source);
-        else if (!held.has(each)) held.set(each, { by: own[0]! });
-      }
+  for (const { source, own, others } of sources) {
+    for (const each of own) held.set(each, source);
+    const [by] = own;
+    for (const each of others) {
+      if (by === undefined) held.set(each, source);
+      else if (!held.has(each)) held.set(each, { by });
     }
   }
-  return { held, unheld };
+  const unheld = sources.filter(({ own, others }) => own.length + others.length === 0);
+  return { held, unheld: unheld.map(({ source }) => source) };
+}
+
+/** A part, and the keys of what it settles to: of its own kind, and of others. */
+interface SettledSource {
+  readonly source: Source;
+  readonly own: readonly string[];
+  readonly others: readonly string[];
 }
 
 function keyOf(kind: PartKind, part: Parts[PartKind]): string {

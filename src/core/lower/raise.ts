@@ -1,14 +1,7 @@
+import { firstOf, zip } from "../lists.js";
 import { equal } from "../schema/canonical.js";
-import {
-  TYPE_RULE_KINDS,
-  type Check,
-  type Column,
-  type DataType,
-  type Default,
-  type Rule,
-  type Schema,
-  type Table,
-} from "../schema/types.js";
+import { TYPE_RULE_KINDS } from "../schema/types.js";
+import type { Check, Column, DataType, Default, Rule, Schema, Table } from "../schema/types.js";
 import { parseSqlList } from "../sql/native-type.js";
 import { placeholderOf } from "../sql/tokens.js";
 
@@ -34,7 +27,7 @@ function raiseTable(table: Table, rules: RaiseRules): Table {
   );
   const raised = {
     ...table,
-    columns: typed.map((column, at) => raiseDefault(column, table.columns[at]!, rules)),
+    columns: zip(typed, table.columns).map(([column, held]) => raiseDefault(column, held, rules)),
   };
   return { ...raised, checks: table.checks.map(check => raiseCheck(check, raised, rules)) };
 }
@@ -106,8 +99,9 @@ function raiseCheck(check: Check, table: Table, rules: RaiseRules): Check {
   const rest = typed ? typed.rest : text;
   const others = rest === "" ? [] : splitAnd(rest).map(part => ruleOf(part, column, rules));
   const found = [...others, ...(typed ? [typed.rule] : [])];
-  if (found.some(rule => rule === undefined)) return check;
-  const candidate = { ...check, rules: found as Rule[] };
+  const known = found.filter(rule => rule !== undefined);
+  if (known.length < found.length) return check;
+  const candidate = { ...check, rules: known };
   const settled = rules.settle({ tables: [holding(table.columns, [candidate])] }).tables[0]?.checks[0];
   return equal(settled, check) ? candidate : check;
 }
@@ -158,7 +152,9 @@ function typeRuleIn(
 }
 
 function settledText(rule: Rule, column: Column, settle: RaiseRules["settle"]): string | undefined {
-  const [check] = settle({ tables: [holding([column], [{ name: "", rules: [rule] }])] }).tables[0]!.checks;
+  const [check] = firstOf(
+    settle({ tables: [holding([column], [{ name: "", rules: [rule] }])] }).tables,
+  ).checks;
   const [only] = check?.rules ?? [];
   return only?.kind === "sql" && typeof only.sql === "string" ? only.sql : undefined;
 }

@@ -2,24 +2,22 @@ import { addressOf, parseAddress } from "../schema/address.js";
 import { columnsOfPart } from "../schema/lookups.js";
 import { constraintName, cutName } from "../schema/naming.js";
 import { textFor } from "../sql/placeholders.js";
-import {
-  PART_KINDS,
-  partsOf,
-  withParts,
-  type Check,
-  type Column,
-  type DataType,
-  type Default,
-  type Index,
-  type IndexPart,
-  type Options,
-  type PartKind,
-  type Parts,
-  type Rule,
-  type Schema,
-  type SqlText,
-  type Table,
-  type Unique,
+import { PART_KINDS, partsOf, withParts } from "../schema/types.js";
+import type {
+  Check,
+  Column,
+  DataType,
+  Default,
+  Index,
+  IndexPart,
+  Options,
+  PartKind,
+  Parts,
+  Rule,
+  Schema,
+  SqlText,
+  Table,
+  Unique,
 } from "../schema/types.js";
 import type { TokenRules } from "../sql/tokens.js";
 import { spellExpression } from "./expressions.js";
@@ -100,14 +98,16 @@ function settleTable(table: Table, rules: SettleRules): Table {
   };
   const settlePart = (kind: PartKind, { options: own, ...part }: Parts[PartKind]) => ({
     ...(kind === "foreign key" || kind === "check" ? part : without(part, rules.unheld.part)),
-    name: cut(
-      part.name === "" && !rules.unnamed ? nameFor(kind, part as Parts[PartKind], place.name) : part.name,
-    ),
+    name: cut(part.name === "" && !rules.unnamed ? nameFor(kind, part, place.name) : part.name),
     ...ownOptions(own, rules),
   });
   return PART_KINDS.reduce(
     (so, kind) =>
-      withParts(so, kind, partsOf(so, kind).map(part => settlePart(kind, part as Parts[PartKind])) as never),
+      withParts(
+        so,
+        kind,
+        partsOf(so, kind).map(part => settlePart(kind, part)),
+      ),
     settled,
   );
 }

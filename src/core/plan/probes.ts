@@ -1,6 +1,8 @@
 import type { Direction } from "../direction.js";
-import { lossOf, type Loss } from "../change/loss.js";
-import { namesThrough, type NamesThrough } from "../change/names.js";
+import { lossOf } from "../change/loss.js";
+import type { Loss } from "../change/loss.js";
+import { namesThrough } from "../change/names.js";
+import type { NamesThrough } from "../change/names.js";
 import type { AddColumn, AddPart, AlterColumn, AlterPart, Change } from "../change/types.js";
 import { matchSql, restoredTo } from "../dialect/shared/attic.js";
 import type { KeptBesideKey } from "../dialect/shared/kept.js";
@@ -10,7 +12,8 @@ import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { expressionSql } from "../lower/expressions.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
 import { columnsOfPart } from "../schema/lookups.js";
-import type { Check, ForeignKey, Index } from "../schema/types.js";
+import { handlePart } from "../schema/types.js";
+import type { Check, ForeignKey, Index, PartKind } from "../schema/types.js";
 import { widensOn } from "./kept.js";
 
 /** A read-only query that counts the rows which would make a change fail, or that it would take away. */
@@ -195,19 +198,13 @@ function probeOfPart(change: AddPart | AlterPart, asking: Asking): Question | un
   const columns = columnsOfPart(change.what, part);
   if (columns.some(column => asking.names.arrives(table, column) || isReplaced(table, column, asking)))
     return undefined;
-  switch (change.what) {
-    case "key":
-    case "unique":
-      return duplicates(table, (part as { readonly columns: readonly string[] }).columns, asking);
-    case "index":
-      return duplicatesInIndex(table, part as Index, asking);
-    case "check":
-      return breaking(table, part as Check, asking);
-    case "foreign key":
-      return orphans(table, part as ForeignKey, asking);
-    default:
-      return change satisfies never;
-  }
+  return handlePart<PartKind, Question | undefined>(change.what, part, {
+    key: key => duplicates(table, key.columns, asking),
+    unique: unique => duplicates(table, unique.columns, asking),
+    index: index => duplicatesInIndex(table, index, asking),
+    "foreign key": foreignKey => orphans(table, foreignKey, asking),
+    check: check => breaking(table, check, asking),
+  });
 }
 
 /** Whether a column's values become others: only the engine can tell, which then refuses what does not fit. */

@@ -37,9 +37,8 @@ export function parseDataType(text: string): DataType | undefined {
     const [precision, scale] = [Number(first), Number(second ?? 0)];
     return precision > 0 && scale <= precision ? { kind: "decimal", precision, scale } : undefined;
   }
-  return first === undefined && PLAIN.includes(name as PlainTypeName)
-    ? { kind: name as PlainTypeName }
-    : undefined;
+  const kind = first === undefined ? PLAIN.find(each => each === name) : undefined;
+  return kind && { kind };
 }
 
 /** The inverse of parseDataType; a native type is shown as its dialects spell it. */

@@ -1,30 +1,26 @@
 import { columnsOfRule } from "./rules.js";
 import { placeholdersInSqlText } from "../sql/placeholders.js";
-import type { Check, Column, ForeignKey, Index, PartKind, Parts, Table } from "./types.js";
+import { handlePart } from "./types.js";
+import type { Column, Index, PartHandlers, PartKind, Parts, Table, Unique } from "./types.js";
 
 /** The columns of its own table that a part is about. */
 export function columnsOfPart(kind: PartKind, part: Parts[PartKind]): readonly string[] {
-  switch (kind) {
-    case "key":
-    case "unique": {
-      const { columns, include = [] } = part as Parts["key"];
-      return include.length > 0 ? [...columns, ...include] : columns;
-    }
-    case "foreign key":
-      return (part as ForeignKey).columns;
-    case "index": {
-      const index = part as Index;
-      const parts = index.parts.flatMap(each =>
-        "column" in each ? [each.column] : placeholdersInSqlText(each.sql),
-      );
-      const where = index.where === undefined ? [] : placeholdersInSqlText(index.where);
-      return [...new Set([...parts, ...where, ...(index.include ?? [])])];
-    }
-    case "check":
-      return [...new Set((part as Check).rules.flatMap(columnsOfRule))];
-    default:
-      return kind satisfies never;
-  }
+  return handlePart(kind, part, COLUMNS);
+}
+
+const COLUMNS: PartHandlers<readonly string[]> = {
+  key: columnsOfKeyed,
+  unique: columnsOfKeyed,
+  index: ({ parts, where, include = [] }) => {
+    const own = parts.flatMap(each => ("column" in each ? [each.column] : placeholdersInSqlText(each.sql)));
+    return [...new Set([...own, ...(where === undefined ? [] : placeholdersInSqlText(where)), ...include])];
+  },
+  "foreign key": ({ columns }) => columns,
+  check: ({ rules }) => [...new Set(rules.flatMap(columnsOfRule))],
+};
+
+function columnsOfKeyed({ columns, include = [] }: Unique): readonly string[] {
+  return include.length > 0 ? [...columns, ...include] : columns;
 }
 
 /** The columns a computed column is made of. */

@@ -201,44 +201,42 @@ export const PART_KINDS = [
   "check",
 ] as const satisfies readonly PartKind[];
 
+/** One handler for each kind of part, or for some of them. */
+export type PartHandlers<R, K extends PartKind = PartKind> = { readonly [P in K]: (part: Parts[P]) => R };
+
+/** What the handler of its kind makes of a part. */
+export function handlePart<K extends PartKind, R>(
+  kind: K,
+  part: Parts[NoInfer<K>],
+  handlers: PartHandlers<R, NoInfer<K>>,
+): R {
+  return handlers[kind](part);
+}
+
+const PARTS_OF: { readonly [P in PartKind]: (table: Table) => readonly Parts[P][] } = {
+  key: ({ key }) => (key ? [key] : []),
+  unique: ({ uniques }) => uniques,
+  index: ({ indexes }) => indexes,
+  "foreign key": ({ foreignKeys }) => foreignKeys,
+  check: ({ checks }) => checks,
+};
+
+const WITH_PARTS: { readonly [P in PartKind]: (table: Table, parts: readonly Parts[P][]) => Table } = {
+  key: ({ key: _, ...rest }, [key]) => (key ? { ...rest, key } : rest),
+  unique: (table, uniques) => ({ ...table, uniques }),
+  index: (table, indexes) => ({ ...table, indexes }),
+  "foreign key": (table, foreignKeys) => ({ ...table, foreignKeys }),
+  check: (table, checks) => ({ ...table, checks }),
+};
+
 /** The parts of one kind that a table has; its key is a list of none or one. */
-export function partsOf<K extends PartKind>(table: Table, kind: K): readonly Parts[K][];
-export function partsOf(table: Table, kind: PartKind): readonly Parts[PartKind][] {
-  switch (kind) {
-    case "key":
-      return table.key ? [table.key] : [];
-    case "unique":
-      return table.uniques;
-    case "index":
-      return table.indexes;
-    case "foreign key":
-      return table.foreignKeys;
-    case "check":
-      return table.checks;
-    default:
-      return kind satisfies never;
-  }
+export function partsOf<K extends PartKind>(table: Table, kind: K): readonly Parts[K][] {
+  return PARTS_OF[kind](table);
 }
 
 /** The table with its parts of one kind replaced. */
-export function withParts<K extends PartKind>(table: Table, kind: K, parts: readonly Parts[K][]): Table;
-export function withParts(table: Table, kind: PartKind, parts: readonly unknown[]): Table {
-  switch (kind) {
-    case "key": {
-      const { key: _, ...rest } = table;
-      return parts[0] ? { ...rest, key: parts[0] as Key } : rest;
-    }
-    case "unique":
-      return { ...table, uniques: parts as readonly Unique[] };
-    case "index":
-      return { ...table, indexes: parts as readonly Index[] };
-    case "foreign key":
-      return { ...table, foreignKeys: parts as readonly ForeignKey[] };
-    case "check":
-      return { ...table, checks: parts as readonly Check[] };
-    default:
-      return kind satisfies never;
-  }
+export function withParts<K extends PartKind>(table: Table, kind: K, parts: readonly Parts[K][]): Table {
+  return WITH_PARTS[kind](table, parts);
 }
 
 export const EMPTY_SCHEMA: Schema = { tables: [] };

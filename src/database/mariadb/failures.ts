@@ -1,10 +1,17 @@
-import { isOutOfReach, isTlsFailure, type Failures } from "../session/failures.js";
+import { detailOf, messageOf, textOf } from "../../core/errors.js";
+import { isOutOfReach, isTlsFailure } from "../session/failures.js";
+import type { Failures } from "../session/failures.js";
 
 /** https://mariadb.com/kb/en/mariadb-error-code-reference/ */
 export const FAILURES: Failures = {
   read: error => {
-    const { code = "", errno = 0, message } = error as { code?: string; errno?: number; message: string };
-    return { code, number: errno, message, reason: message };
+    const message = messageOf(error);
+    return {
+      code: textOf(error, "code"),
+      number: Number(detailOf(error, "errno") ?? 0),
+      message,
+      reason: message,
+    };
   },
   known: [
     [isTlsFailure, "noTls"],

@@ -1,10 +1,13 @@
-import { isOutOfReach, isTlsFailure, type Failures } from "../session/failures.js";
+import { messageOf, textOf } from "../../core/errors.js";
+import { isOutOfReach, isTlsFailure } from "../session/failures.js";
+import type { Failures } from "../session/failures.js";
 
 /** https://www.postgresql.org/docs/15/errcodes-appendix.html, and what the driver says by itself. */
 export const FAILURES: Failures = {
   read: error => {
-    const { code = "", message, detail } = error as { code?: string; message: string; detail?: string };
-    return { code, number: 0, message, reason: [message, detail].filter(Boolean).join(": ") };
+    const message = messageOf(error);
+    const reason = [message, textOf(error, "detail")].filter(Boolean).join(": ");
+    return { code: textOf(error, "code"), number: 0, message, reason };
   },
   known: [
     [isTlsFailure, "noTls"],

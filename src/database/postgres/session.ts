@@ -3,10 +3,14 @@ import { postgres } from "../../core/dialect/postgres/index.js";
 import { atticViews } from "../../core/dialect/postgres/catalog/queries.js";
 import { ATTIC } from "../../core/schema/internal-tables.js";
 import { Problem, problems } from "../../core/problems.js";
-import { dialectOf, type TargetSettings } from "../../project/settings.js";
-import { Breakage, type Database, type Trace } from "../session/database.js";
-import { statementsOver, type Statements } from "../session/statements.js";
+import { dialectOf } from "../../project/settings.js";
+import type { TargetSettings } from "../../project/settings.js";
+import { Breakage } from "../session/database.js";
+import type { Database, Trace } from "../session/database.js";
+import { statementsOver } from "../session/statements.js";
+import type { Statements } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
+import { messageOf } from "../../core/errors.js";
 
 /** Any number that others are unlikely to use: all runs of Emberset on one database take turns on it. */
 const LOCK_KEY = 4_136_982_057;
@@ -98,7 +102,7 @@ async function readCatalog(
     return postgres.catalog.read((await sent(sql, () => queries(sql))) as CatalogRow[][]);
   } catch (error) {
     if (!(error instanceof Problem) || error.code !== problems.readOnly.code) throw error;
-    const { message } = error.cause as Error;
+    const message = messageOf(error.cause);
     throw problems.noCatalogRight({ target: name, place: label, reason: message }, error.cause);
   }
 }

@@ -1,3 +1,4 @@
+import { messageOf, textOf } from "../../core/errors.js";
 import type { Failures } from "../session/failures.js";
 
 const begins =
@@ -8,8 +9,8 @@ const begins =
 /** https://sqlite.org/rescode.html */
 export const FAILURES: Failures = {
   read: error => {
-    const { code = "SQLITE_ERROR", message } = error as { code?: string; message: string };
-    return { code, number: 0, message, reason: message };
+    const message = messageOf(error);
+    return { code: textOf(error, "code") || "SQLITE_ERROR", number: 0, message, reason: message };
   },
   known: [
     [({ code }) => code === "SQLITE_NOTADB", "notADatabase"],

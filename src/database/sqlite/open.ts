@@ -4,12 +4,15 @@ import type LibSqlDriver from "libsql";
 import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
 import { sqlite } from "../../core/dialect/sqlite/index.js";
 import { problems } from "../../core/problems.js";
-import { dialectOf, type TargetSettings } from "../../project/settings.js";
+import { dialectOf } from "../../project/settings.js";
+import type { TargetSettings } from "../../project/settings.js";
 import type { Database, Trace } from "../session/database.js";
 import type { OpenOptions } from "../session/engine.js";
-import { statementsOver, type Driver } from "../session/statements.js";
+import { statementsOver } from "../session/statements.js";
+import type { Driver } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
 import { watchSqlite } from "./watch.js";
+import { messageOf } from "../../core/errors.js";
 
 const LibSql = loadDriver();
 
@@ -111,7 +114,7 @@ function connect({ address: file, lockTimeout }: TargetSettings): LibSqlDriver.D
   try {
     return new LibSql(file, { timeout: lockTimeout });
   } catch (error) {
-    const { message } = error as Error;
+    const message = messageOf(error);
     const reason = /: 14\b/.test(message) ? "its folder does not exist or may not be entered" : message;
     throw problems.cannotOpen({ file, reason }, error);
   }

@@ -1,9 +1,11 @@
 import type { Index, IndexPart, Key, Rule, Schema, Table, Unique } from "../../schema/types.js";
 import { isServed, leadingLists } from "../../schema/lookups.js";
-import { settleSchema, type SettleRules } from "../../lower/settle.js";
+import { settleSchema } from "../../lower/settle.js";
+import type { SettleRules } from "../../lower/settle.js";
 import { defaultSql, NOW, ruleSql } from "./expressions.js";
 import { NAME_LIMIT } from "./names.js";
 import { isUnbounded, NAME, typeSql } from "./types.js";
+import { termsText } from "../shared/terms.js";
 
 export const TOKENS = { backslash: true, hash: true } as const;
 
@@ -89,9 +91,7 @@ export function asKey(index: Index): Key {
   const terms = index.parts.map(({ length, descending }) =>
     [length === undefined ? "" : `(${length})`, descending ? " DESC" : ""].join(""),
   );
-  const options = terms.some(term => term !== "")
-    ? { options: { [NAME]: { terms: JSON.stringify(terms) } } }
-    : {};
+  const options = terms.some(term => term !== "") ? { options: { [NAME]: { terms: termsText(terms) } } } : {};
   return { ...asUnique(index), ...options };
 }
 

@@ -1,4 +1,6 @@
-import { holdsAll, INTEGERS, type TypeWords } from "../../change/widening.js";
+import { holdsAll, INTEGERS } from "../../change/widening.js";
+import type { TypeWords } from "../../change/widening.js";
+import { keysOf } from "../../lists.js";
 import { parseDataType } from "../../schema/data-type.js";
 import type { Column, DataType, PlainTypeName } from "../../schema/types.js";
 import { parseNativeType } from "../../sql/native-type.js";
@@ -43,7 +45,7 @@ export function typeSql(type: DataType): string {
 
 /** The portable type that a native one settles from; native when there is none. */
 export function raiseType(text: string): DataType {
-  const plain = (Object.keys(PLAIN) as PlainTypeName[]).find(kind => PLAIN[kind] === text);
+  const plain = keysOf(PLAIN).find(kind => PLAIN[kind] === text);
   if (plain) return { kind: plain };
   const type = parseDataType(text);
   return type && typeSql(type) === text ? type : { kind: "native", sql: { [NAME]: text } };

@@ -26,13 +26,14 @@ export const NAME_LIMIT = 63;
 
 /** What PostgreSQL itself calls the sequence of a column, the longer name cut first: `makeObjectName` of its source. */
 export function sequenceName(table: string, column: string): string {
-  const bytes = [table, column].map(name => Buffer.from(name)) as [Buffer, Buffer];
-  let [first, second] = bytes.map(name => name.length) as [number, number];
+  const bytes = { table: Buffer.from(table), column: Buffer.from(column) };
+  let first = bytes.table.length;
+  let second = bytes.column.length;
   while (first + second > NAME_LIMIT - "__seq".length) {
     if (first > second) first -= 1;
     else second -= 1;
   }
-  return `${clip(bytes[0], first)}_${clip(bytes[1], second)}_seq`;
+  return `${clip(bytes.table, first)}_${clip(bytes.column, second)}_seq`;
 }
 
 /** No character is cut in two. */

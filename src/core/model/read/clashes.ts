@@ -1,8 +1,10 @@
 import type { Class } from "../../../modelling/facts.js";
 import type { Dialect } from "../../dialect/shared/dialect.js";
+import { firstOf } from "../../lists.js";
 import { addressOf } from "../../schema/address.js";
 import { cutName } from "../../schema/naming.js";
-import { partsOf, type Table } from "../../schema/types.js";
+import { partsOf } from "../../schema/types.js";
+import type { Table } from "../../schema/types.js";
 import type { ColumnResolver } from "./column-resolver.js";
 import type { Report } from "./findings.js";
 
@@ -68,7 +70,7 @@ export function reportUndeferred(
       [...(each.key ? [each.key] : []), ...each.uniques, ...each.foreignKeys].filter(part => part.deferrable);
     if (deferred(table).length === 0) continue;
     for (const dialect of dialects) {
-      const held = deferred(dialect.types.settle({ tables: [table] }).tables[0]!).map(({ columns }) =>
+      const held = deferred(firstOf(dialect.types.settle({ tables: [table] }).tables)).map(({ columns }) =>
         columns.join(),
       );
       for (const { name, columns } of deferred(table).filter(part => !held.includes(part.columns.join()))) {

@@ -25,9 +25,8 @@ function is(words: string, fits: (value: unknown) => boolean): Shape {
 
 function oneOf(...values: readonly (string | boolean)[]): Shape {
   const words = values.map(show);
-  return is(words.length < 3 ? words.join(" or ") : `one of ${words.join(", ")}`, value =>
-    values.includes(value as string),
-  );
+  const known = new Set<unknown>(values);
+  return is(words.length < 3 ? words.join(" or ") : `one of ${words.join(", ")}`, value => known.has(value));
 }
 
 function list(item: Shape): Shape {

@@ -1,10 +1,11 @@
-import type { DefaultValue, KeyOptions, SqlExpression } from "../../../modelling/facts.js";
+import type { DefaultValue, FieldOptions, KeyOptions, SqlExpression } from "../../../modelling/facts.js";
 import { equal } from "../../schema/canonical.js";
 import { parseDataType, showDataType, TYPE_WORDS } from "../../schema/data-type.js";
 import type { Column, DataType, Default, SqlText } from "../../schema/types.js";
 import type { FieldDescription } from "./descriptions.js";
 import { inferType } from "./infer-type.js";
-import { whereOf, type OneField } from "./resolving.js";
+import { whereOf } from "./resolving.js";
+import type { OneField } from "./resolving.js";
 
 /** The column of a field that refers to nothing; undefined, and reported, where its type cannot be told. */
 export function plainColumn(one: OneField): Column | undefined {
@@ -67,11 +68,14 @@ function reportKey(one: OneField, generate: KeyOptions["generate"], { kind }: Da
 function computedOf({ entity, field, resolving }: OneField): Column["computed"] {
   const { computed } = field.facts.field ?? {};
   if (computed === undefined) return undefined;
-  const whole = typeof computed === "object" && "from" in computed && "keep" in computed;
-  const { from, keep } = whole
-    ? (computed as { from: SqlText; keep: boolean })
-    : { from: computed as SqlText, keep: true };
+  const { from, keep } = isWhole(computed) ? computed : { from: computed, keep: true };
   return { sql: resolving.placed(entity, field, from), stored: keep };
+}
+
+function isWhole(
+  computed: NonNullable<FieldOptions["computed"]>,
+): computed is Exclude<typeof computed, SqlText> {
+  return typeof computed === "object" && "from" in computed && "keep" in computed;
 }
 
 /** The type a field declares, or that follows from what it is. */

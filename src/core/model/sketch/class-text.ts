@@ -1,6 +1,8 @@
 import pluralize from "pluralize";
-import { Code, codeOf, propertyFor, type CodeValue } from "../write/code.js";
-import { declared, fieldTypeOf, type Decorator } from "../write/field-code.js";
+import { Code, codeOf, propertyFor } from "../write/code.js";
+import type { CodeValue } from "../write/code.js";
+import { declared, fieldTypeOf } from "../write/field-code.js";
+import type { Decorator } from "../write/field-code.js";
 import { showDataType } from "../../schema/data-type.js";
 import type { DataType } from "../../schema/types.js";
 import type { SketchField } from "./phrase.js";
@@ -51,7 +53,7 @@ function plainLine(field: SketchField, property: string): SketchLine {
   const validators: Decorator[] = [
     ...(nullable ? [{ name: "IsOptional", values: [] }] : []),
     ...(values
-      ? [{ name: "IsIn", values: [values as CodeValue] }]
+      ? [{ name: "IsIn", values: [values] }]
       : known.validators.map(([name, ...rest]) => ({ name, values: rest }))),
     ...(boundsOf(field) ?? []),
   ];
@@ -100,8 +102,9 @@ export function boundsOf({ name, check }: SketchField): Decorator[] | undefined 
 }
 
 function withoutType({ name, values }: Decorator): Decorator {
-  const { type: _, ...rest } = values[0] as Record<string, CodeValue>;
-  return { name, values: [rest] };
+  const [first] = values;
+  const options = typeof first === "object" && first !== null ? Object.entries(first) : [];
+  return { name, values: [Object.fromEntries(options.filter(([option]) => option !== "type"))] };
 }
 
 /** How people sketch money: with decimal places, as a number. */

@@ -1,4 +1,4 @@
-import MagicString from "magic-string";
+import { MagicString } from "magic-string";
 import { readSource, type SourceImport } from "../read/source-classes.js";
 import type { SketchLine } from "./class-text.js";
 

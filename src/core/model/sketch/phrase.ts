@@ -1,7 +1,8 @@
 import type { Action } from "../../../modelling/facts.js";
 import { parseDataType } from "../../schema/data-type.js";
 import type { DataType } from "../../schema/types.js";
-import { nameOf, tokenize, type Token } from "../../sql/tokens.js";
+import { nameOf, tokenize } from "../../sql/tokens.js";
+import type { Token } from "../../sql/tokens.js";
 
 /** What a phrase such as `title varchar(80) unique` says of a field. */
 export interface SketchField {
@@ -146,7 +147,7 @@ class PhraseReader {
 
   private action(): Action {
     for (const action of ["restrict", "cascade", "set null", "set default", "no action"] as const)
-      if (this.take(...(action.split(" ") as [string, string?]))) return action;
+      if (this.take(...action.split(" "))) return action;
     return this.fail(this.peek(), "This is not an action", ACTIONS);
   }
 

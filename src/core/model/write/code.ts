@@ -18,11 +18,16 @@ export class Code {
 export function codeOf(value: CodeValue): string {
   if (value instanceof Code) return value.text;
   if (typeof value !== "object" || value === null) return JSON.stringify(value) ?? "undefined";
-  if (Array.isArray(value)) return `[${value.map(codeOf).join(", ")}]`;
-  const entries = Object.entries(value as Record<string, CodeValue>).filter(([, item]) => item !== undefined);
+  if (isList(value)) return `[${value.map(codeOf).join(", ")}]`;
+  const entries = Object.entries(value).filter(([, item]) => item !== undefined);
   return entries.length === 0
     ? "{}"
     : `{ ${entries.map(([key, item]) => `${keyOf(key)}: ${codeOf(item)}`).join(", ")} }`;
+}
+
+/** Lists that cannot be written to: what `Array.isArray` says tells nothing of the others. */
+function isList(value: CodeValue): value is readonly CodeValue[] {
+  return Array.isArray(value);
 }
 
 /** The same, an entry a line where it would be too long for one. */
@@ -31,14 +36,14 @@ export function codeInLines(value: CodeValue, indent: string, room: number): str
   if (short.length <= room || value instanceof Code || typeof value !== "object" || value === null)
     return short;
   const inner = `${indent}  `;
-  const items = Array.isArray(value)
+  const items = isList(value)
     ? value.map(item => codeInLines(item, inner, LINE - inner.length))
-    : Object.entries(value as Record<string, CodeValue>)
+    : Object.entries(value)
         .filter(([, item]) => item !== undefined)
         .map(
           ([key, item]) => `${keyOf(key)}: ${codeInLines(item, inner, LINE - inner.length - key.length - 2)}`,
         );
-  const [open, close] = Array.isArray(value) ? ["[", "]"] : ["{", "}"];
+  const [open, close] = isList(value) ? ["[", "]"] : ["{", "}"];
   return `${open}\n${items.map(item => `${inner}${item},\n`).join("")}${indent}${close}`;
 }
 

@@ -1,5 +1,6 @@
 import type { Definition } from "../../schema/types.js";
-import { codeInLines, codeOf, LINE, propertyFor, type CodeValue } from "./code.js";
+import { codeInLines, codeOf, LINE, propertyFor } from "./code.js";
+import type { CodeValue } from "./code.js";
 
 /** The file of the types and sequences that stand beside the tables. @param others paths that are taken */
 export function definitionsFile(
@@ -11,9 +12,9 @@ export function definitionsFile(
     const { kind, name, ...rest } = definition;
     const constant = propertyFor(name, taken);
     taken.add(constant);
-    const values = kind === "enum" ? [definition.values as CodeValue] : [];
+    const values = kind === "enum" ? [definition.values] : [];
     const options = definitionOptions(rest);
-    const head = `export const ${constant} = ${CALLS[kind]}(${[name as CodeValue, ...values].map(codeOf).join(", ")}`;
+    const head = `export const ${constant} = ${CALLS[kind]}(${[name, ...values].map(codeOf).join(", ")}`;
     return `${head}${codeOf(options) === "{}" ? "" : `, ${codeInLines(options, "", LINE - head.length)}`});\n`;
   });
   const calls = new Set(definitions.map(({ kind }) => CALLS[kind]));

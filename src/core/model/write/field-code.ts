@@ -3,7 +3,8 @@ import { addressOf } from "../../schema/address.js";
 import { parseNativeType } from "../../sql/native-type.js";
 import { showDataType } from "../../schema/data-type.js";
 import type { DataType, Definition, Rule } from "../../schema/types.js";
-import { codeInLines, codeOf, LINE, type CodeValue } from "./code.js";
+import { codeInLines, codeOf, LINE } from "./code.js";
+import type { CodeValue } from "./code.js";
 import type { Validator } from "../read/descriptions.js";
 
 export function importPath(from: string, to: string): string {
@@ -92,7 +93,7 @@ export function fieldTypeOf(
     case "bytes":
       return { ts: "Uint8Array", validators: [], rules: [], type: "bytes" };
     case "native":
-      return definedType(type.sql[dialect?.name ?? ""] ?? "", type.sql as CodeValue, definitions);
+      return definedType(type.sql[dialect?.name ?? ""] ?? "", type.sql, definitions);
     default:
       return type satisfies never;
   }

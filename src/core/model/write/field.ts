@@ -3,11 +3,14 @@ import { showDataType } from "../../schema/data-type.js";
 import { columnName, constraintName } from "../../schema/naming.js";
 import type { Check, Column, DataType, Rule, SqlText } from "../../schema/types.js";
 import type { Validator } from "../read/descriptions.js";
-import { codeOf, type CodeValue } from "./code.js";
-import { declared, validatorsFor, VALIDATORS, type Decorator, type FieldType } from "./field-code.js";
+import { codeOf } from "./code.js";
+import type { CodeValue } from "./code.js";
+import { declared, validatorsFor, VALIDATORS } from "./field-code.js";
+import type { Decorator, FieldType } from "./field-code.js";
 import type { StatedChecks } from "./stated-checks.js";
 import { isFieldUnique } from "./stored-options.js";
-import { settledAlone, type Writing } from "./writing.js";
+import { settledAlone } from "./writing.js";
+import type { Writing } from "./writing.js";
 
 /** A property for a column, with its decorators. */
 export function fieldCode(column: Column, writing: Writing, checks: StatedChecks): string {
@@ -123,7 +126,7 @@ function fieldOptions(facts: FieldFacts, writing: Writing, checks: StatedChecks)
     collation: writing.ownText(column.collation),
     check: checkOption(column, check, writing, checks),
     note: column.note,
-    options: column.options as CodeValue,
+    options: column.options,
   };
 }
 
@@ -136,7 +139,7 @@ function typeOption({ column, type, validators, bare, counted }: FieldFacts): Co
 }
 
 function statedType(type: DataType): CodeValue {
-  return type.kind === "native" ? (type.sql as CodeValue) : showDataType(type);
+  return type.kind === "native" ? type.sql : showDataType(type);
 }
 
 /** Whether a unique constraint of the one column is said on its field. */

@@ -4,7 +4,8 @@ import { equal } from "../../schema/canonical.js";
 import { constraintName, referenceColumnName } from "../../schema/naming.js";
 import type { Column } from "../../schema/types.js";
 import type { ClassPlan, ReferencePlan } from "./class-plan.js";
-import { codeOf, propertyFor, type CodeValue } from "./code.js";
+import { codeOf, propertyFor } from "./code.js";
+import type { CodeValue } from "./code.js";
 import { defaultOption, uniqueOption } from "./field.js";
 import { declared } from "./field-code.js";
 import type { StatedIndexes } from "./stated-indexes.js";
@@ -61,7 +62,7 @@ function referenceOptions(
     index: indexes.suitsReference(columns) ? undefined : false,
     deferrable,
     name: writing.nameOption(foreignKey.name, constraintName("fk", writing.table.name, columns)),
-    options: foreignKey.options as CodeValue,
+    options: foreignKey.options,
   };
 }
 
@@ -70,7 +71,7 @@ function fieldOptions(column: Column, writing: Writing): Record<string, CodeValu
     unique: uniqueOption(column, writing),
     default: defaultOption(column, false, writing),
     note: column.note,
-    options: column.options as CodeValue,
+    options: column.options,
   };
 }
 

@@ -1,8 +1,10 @@
 import { equal } from "../../schema/canonical.js";
 import { constraintName, tableName } from "../../schema/naming.js";
 import type { Check, Index, IndexPart, Key, Unique } from "../../schema/types.js";
-import { codeInLines, codeOf, LINE, type CodeValue } from "./code.js";
-import { checkSql, type StatedChecks } from "./stated-checks.js";
+import { codeInLines, codeOf, LINE } from "./code.js";
+import type { CodeValue } from "./code.js";
+import { checkSql } from "./stated-checks.js";
+import type { StatedChecks } from "./stated-checks.js";
 import type { StatedIndexes } from "./stated-indexes.js";
 import type { Writing } from "./writing.js";
 
@@ -25,7 +27,7 @@ export function storedOptions(writing: Writing, checks: StatedChecks, indexes: S
       fieldChecks: checks.none ? false : undefined,
       keysFirst: keysStandFirst(writing) ? undefined : false,
       unnamed: writing.isUnnamed() ? true : undefined,
-      options: table.options as CodeValue,
+      options: table.options,
     },
     "",
     LINE - plan.name.length - "@Stored<>()".length,
@@ -74,7 +76,7 @@ function keyOption(key: Key | undefined, writing: Writing): CodeValue {
 }
 
 function keyedOptions({ include, deferrable, options }: Unique, writing: Writing): Record<string, CodeValue> {
-  return { include: include && writing.propertiesOf(include), deferrable, options: options as CodeValue };
+  return { include: include && writing.propertiesOf(include), deferrable, options: options };
 }
 
 /** Whether a unique constraint is said on its field. */
@@ -102,7 +104,7 @@ function indexOption(index: Index, writing: Writing): CodeValue {
     where: index.where === undefined ? undefined : writing.text(index.where),
     method: index.method,
     include: index.include && writing.propertiesOf(index.include),
-    options: index.options as CodeValue,
+    options: index.options,
   };
   return codeOf(option) === codeOf({ fields }) ? fields : option;
 }
@@ -124,7 +126,7 @@ function checkOptions(checks: readonly Check[], writing: Writing): CodeValue[] {
         name: check.name,
         holds: writing.text(holds),
         field: check.column === undefined ? undefined : writing.property(check.column),
-        options: check.options as CodeValue,
+        options: check.options,
       },
     ];
   });

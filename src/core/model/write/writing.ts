@@ -4,8 +4,10 @@ import type { Dialect } from "../../dialect/shared/dialect.js";
 import type { NamingRules } from "../../schema/naming.js";
 import type { Column, Definition, Schema, SqlText, Table } from "../../schema/types.js";
 import type { ClassPlan } from "./class-plan.js";
-import { Code, codeOf, type CodeValue } from "./code.js";
-import { fieldTypeOf, importPath, type Decorator, type FieldType } from "./field-code.js";
+import { Code, codeOf } from "./code.js";
+import type { CodeValue } from "./code.js";
+import { fieldTypeOf, importPath } from "./field-code.js";
+import type { Decorator, FieldType } from "./field-code.js";
 
 export interface WriteModelsOptions {
   readonly dialect: Dialect;
@@ -58,9 +60,7 @@ export class Writing {
 
   /** SQL with properties in the placeholders of columns. */
   text(sql: SqlText): CodeValue {
-    return mapSqlText(sql, text =>
-      fillPlaceholders(text, name => placeholderOf(this.property(name))),
-    ) as CodeValue;
+    return mapSqlText(sql, text => fillPlaceholders(text, name => placeholderOf(this.property(name))));
   }
 
   /** `sql("…")` */
@@ -71,7 +71,7 @@ export class Writing {
 
   /** A text that only this dialect understands. */
   ownText(text: SqlText | undefined): CodeValue {
-    return typeof text === "string" ? { [this.options.dialect.name]: text } : (text as CodeValue);
+    return typeof text === "string" ? { [this.options.dialect.name]: text } : text;
   }
 
   typeOf(column: Column): FieldType {

@@ -15,6 +15,7 @@ import { spellExpression } from "../../../lower/expressions.js";
 import { NOW } from "../expressions.js";
 import { asKey, asUnique, isPlainUnique, TOKENS } from "../settle.js";
 import { NAME } from "../types.js";
+import { partition } from "../../../lists.js";
 
 /** What the catalog says; the lists are the answers to `catalogQueries`, in that order. */
 export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalog {
@@ -42,12 +43,14 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
     const name = String(row["name"]);
     const read = (columns.get(name) ?? []).map(column => readColumn(column, row["collation"]));
     const spell = (text: unknown) => spellExpression(String(text), read, TOKENS);
-    const [here, elsewhere] = [true, false].map(inside =>
-      readReferences((references.get(name) ?? []).filter(each => (each["elsewhere"] === null) === inside)),
-    ) as [ForeignKey[], ForeignKey[]];
-    const foreignKeys = here;
+    const [here, elsewhere] = partition(references.get(name) ?? [], each => each["elsewhere"] === null);
+    const foreignKeys = readReferences(here);
     foreign.push(
-      ...elsewhere.map(each => ({ kind: "foreign key", name: each.name, table: addressOf({ name }) })),
+      ...readReferences(elsewhere).map(each => ({
+        kind: "foreign key",
+        name: each.name,
+        table: addressOf({ name }),
+      })),
     );
     const all = readIndexes(indexes.get(name) ?? []);
     const own = all.filter(index => index.name !== "PRIMARY");
@@ -168,9 +171,20 @@ function readReferences(rows: readonly CatalogRow[]): ForeignKey[] {
         table: addressOf({ name: String(row["target"]) }),
         columns: [...(known?.references.columns ?? []), String(row["target_col"])],
       },
-      onDelete: String(row["on_delete"]).toLowerCase() as Action,
-      onUpdate: String(row["on_update"]).toLowerCase() as Action,
+      onDelete: readAction(row["on_delete"]),
+      onUpdate: readAction(row["on_update"]),
     });
   }
   return [...references.values()];
+}
+
+const ACTIONS: Readonly<Record<string, Action>> = {
+  RESTRICT: "restrict",
+  CASCADE: "cascade",
+  "SET NULL": "set null",
+  "SET DEFAULT": "set default",
+};
+
+function readAction(rule: unknown): Action {
+  return ACTIONS[String(rule)] ?? "no action";
 }

@@ -2,7 +2,8 @@ import { renameInPart } from "../../../change/rename.js";
 import { addressOf } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
 import { columnsOfPart } from "../../../schema/lookups.js";
-import { partsOf, type PartKind, type Parts } from "../../../schema/types.js";
+import { partsOf } from "../../../schema/types.js";
+import type { PartKind, Parts } from "../../../schema/types.js";
 import { quote } from "../names.js";
 import type { TablePair } from "./table-pair.js";
 import { dropPartSql } from "./tables.js";
@@ -22,7 +23,7 @@ export function partClauses(
   const drops: string[] = [];
   const renames: string[] = [];
   for (const part of partsOf(was, kind).filter(hasOwnClause)) {
-    const renamed: Parts[PartKind] = renameInPart(kind, part as never, addressOf(was), names);
+    const renamed: Parts[PartKind] = renameInPart(kind, part, addressOf(was), names);
     const untouched =
       columnsOfPart(kind, part).every(column => staying.has(column)) &&
       !columnsOfPart(kind, renamed).some(column => remade.has(column));

@@ -1,20 +1,22 @@
 import { addressOf } from "../../../schema/address.js";
 import { textFor } from "../../../sql/placeholders.js";
-import {
-  partsOf,
-  type Column,
-  type Default,
-  type ForeignKey,
-  type Index,
-  type Options,
-  type PartKind,
-  type Parts,
-  type Table,
+import { handlePart, partsOf } from "../../../schema/types.js";
+import type {
+  Column,
+  Default,
+  ForeignKey,
+  Index,
+  Key,
+  Options,
+  PartKind,
+  Parts,
+  Table,
 } from "../../../schema/types.js";
 import { expressionSql } from "../../../lower/expressions.js";
 import { defaultSql as valueSql, literal, NOW } from "../expressions.js";
 import { quote, quoteList, quoteTable } from "../names.js";
 import { NAME, typeOf } from "../types.js";
+import { readTerms } from "../../shared/terms.js";
 
 export function alterTableSql(address: string, clauses: readonly string[]): string {
   const name = `ALTER TABLE ${quoteTable(address)}`;
@@ -79,27 +81,20 @@ export function fillSql(fill: Default): string {
 }
 
 export function partSql(kind: PartKind, part: Parts[PartKind]): string {
-  switch (kind) {
-    case "key": {
-      const { columns, options } = part as Parts["key"];
-      const terms = JSON.parse(options?.[NAME]?.["terms"] ?? "[]") as string[];
-      return `PRIMARY KEY (${columns.map((column, at) => `${quote(column)}${terms[at] ?? ""}`).join(", ")})`;
-    }
-    case "unique": {
-      const unique = part as Parts["unique"];
-      return `CONSTRAINT ${quote(part.name)} UNIQUE (${quoteList(unique.columns)})${indexOptionsSql(unique.options)}`;
-    }
-    case "index":
-      return indexSql(part as Index);
-    case "check": {
-      const [rule] = (part as Parts["check"]).rules;
-      return `CONSTRAINT ${quote(part.name)} CHECK (${rule?.kind === "sql" ? expressionSql(rule.sql, NAME, quote) : ""})`;
-    }
-    case "foreign key":
-      return referenceSql(part as ForeignKey);
-    default:
-      return kind satisfies never;
-  }
+  return handlePart(kind, part, {
+    key: keySql,
+    unique: ({ name, columns, options }) =>
+      `CONSTRAINT ${quote(name)} UNIQUE (${quoteList(columns)})${indexOptionsSql(options)}`,
+    index: indexSql,
+    "foreign key": referenceSql,
+    check: ({ name, rules: [rule] }) =>
+      `CONSTRAINT ${quote(name)} CHECK (${rule?.kind === "sql" ? expressionSql(rule.sql, NAME, quote) : ""})`,
+  });
+}
+
+function keySql({ columns, options }: Key): string {
+  const terms = readTerms(options?.[NAME]?.["terms"]);
+  return `PRIMARY KEY (${columns.map((column, at) => `${quote(column)}${terms[at] ?? ""}`).join(", ")})`;
 }
 
 export function dropPartSql(kind: Exclude<PartKind, "foreign key">, part: Parts[PartKind]): string {

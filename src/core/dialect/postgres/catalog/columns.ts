@@ -7,10 +7,7 @@ const STORAGE: Readonly<Record<string, string>> = { p: "plain", e: "external", x
 const COMPRESSION: Readonly<Record<string, string>> = { p: "pglz", l: "lz4" };
 
 export function readColumn(row: CatalogRow): Column {
-  const { name, type, required, identity, computed, expression, note, collation } = row as Record<
-    string,
-    string | boolean | null
-  >;
+  const { name, type, required, identity, computed, expression, note, collation } = row;
   return {
     name: String(name),
     type: { kind: "native", sql: { [NAME]: shortType(String(type)) } },

@@ -2,7 +2,7 @@ import type { Action, Check, ForeignKey, Index, IndexPart, Key } from "../../../
 import type { CatalogRow } from "../../shared/dialect.js";
 import { quote } from "../names.js";
 import type { CatalogIndex } from "./catalog-index.js";
-import { deferrableOf, nullsOf, numbersOf, optionsOf, settingsOf } from "./values.js";
+import { deferrableOf, listOf, nullsOf, numbersOf, optionsOf, settingsOf } from "./values.js";
 
 /** A key or a unique constraint. @param own the names of the table's columns by their numbers */
 export function readKey(part: CatalogRow, own: (numbers: readonly number[]) => string[]): Key {
@@ -56,9 +56,7 @@ export function readReference(
     ...optionsOf({
       ...(part["matching"] === "f" && { match: "full" }),
       ...(typeof set === "string" && {
-        "set columns": own(JSON.parse(set) as number[])
-          .map(quote)
-          .join(", "),
+        "set columns": own(numbersOf(set)).map(quote).join(", "),
       }),
       ...(part["valid"] === false && { "not valid": "yes" }),
     }),
@@ -75,19 +73,19 @@ export interface IndexReading {
 /** Bits of pg_index.indoption: 1 descending, 2 nulls first. */
 export function readIndex(row: CatalogRow, { own, spell, classes }: IndexReading): Index {
   const [numbers, options] = [numbersOf(row["columns"]), numbersOf(row["options"])];
-  const [texts, used] = [row["texts"] as string[] | null, String(row["classes"]).split(" ")];
-  const collations = row["collations"] as (string | null)[] | null;
+  const [texts, used] = [listOf(row["texts"]), String(row["classes"]).split(" ")];
+  const collations = listOf(row["collations"]);
   const count = Number(row["parts"]);
   const parts = numbers.slice(0, count).map((number, at): IndexPart => {
     const option = options[at] ?? 0;
     const [descending, first] = [(option & 1) === 1, (option & 2) === 2];
     const operatorClass = classes.get(used[at] ?? "");
     return {
-      ...(number === 0 ? { sql: spell(texts?.[at]) } : { column: own([number]).join() }),
+      ...(number === 0 ? { sql: spell(texts[at]) } : { column: own([number]).join() }),
       ...(descending && { descending }),
       ...(descending !== first && { nulls: first ? "first" : "last" }),
       ...(operatorClass !== undefined && { operatorClass }),
-      ...(collations?.[at] && { collation: collations[at] }),
+      ...(typeof collations[at] === "string" && { collation: collations[at] }),
     };
   });
   return {

@@ -1,14 +1,16 @@
+import { partition } from "../../../lists.js";
 import { spellExpression } from "../../../lower/expressions.js";
 import { addressOf } from "../../../schema/address.js";
 import type { Column, Definition, Table } from "../../../schema/types.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../../shared/dialect.js";
 import { stampName } from "../names.js";
 import { TOKENS } from "../settle.js";
-import { indexOf, type CatalogIndex } from "./catalog-index.js";
+import { indexOf } from "./catalog-index.js";
+import type { CatalogIndex } from "./catalog-index.js";
 import { readColumn } from "./columns.js";
 import { readCheck, readIndex, readKey, readReference } from "./constraints.js";
 import { readType, sequenceDefinition, withSequence } from "./sequences.js";
-import { addressParts, optionsOf, settingsOf } from "./values.js";
+import { addressParts, noteOf, optionsOf, settingsOf } from "./values.js";
 
 /** What the catalog says; the lists are the answers to its queries, in that order. */
 export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalog {
@@ -56,7 +58,7 @@ function readTable(row: CatalogRow, index: CatalogIndex): ReadTable {
   const key = of("p").map(part => readKey(part, own))[0];
   const [references, foreign] = partition(of("f"), part => index.addresses.has(String(part["target"])));
   const [valid, invalid] = partition(index.indexes.get(oid) ?? [], each => each["valid"] === true);
-  const { note, method } = row as { note: string | null; method: string | null };
+
   const persistence = row["persistence"] === "u" ? { unlogged: "yes" } : {};
   const place = addressParts(row);
   const unread = (kind: string, rows: readonly CatalogRow[]) =>
@@ -70,8 +72,12 @@ function readTable(row: CatalogRow, index: CatalogIndex): ReadTable {
       indexes: valid.map(each => readIndex(each, { own, spell, classes: index.classes })),
       foreignKeys: references.map(part => readReference(part, own, index)),
       checks: of("c").map(part => readCheck(part, spell)),
-      ...(note !== null && { note }),
-      ...optionsOf({ ...persistence, ...settingsOf(row), ...(method !== null && { using: method }) }),
+      ...noteOf(row),
+      ...optionsOf({
+        ...persistence,
+        ...settingsOf(row),
+        ...(row["method"] !== null && { using: String(row["method"]) }),
+      }),
     },
     counted,
     stamps,
@@ -94,10 +100,6 @@ function readColumns(table: CatalogRow, { columns, triggers, owned }: CatalogInd
     return { ...found.column, stamp: "updated" };
   });
   return { columns: read, counted, stamps };
-}
-
-function partition<T>(items: readonly T[], belongs: (item: T) => boolean): [T[], T[]] {
-  return [items.filter(belongs), items.filter(item => !belongs(item))];
 }
 
 function spellComputed(column: Column, spell: (text: unknown) => string): Column {

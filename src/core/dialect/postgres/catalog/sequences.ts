@@ -3,7 +3,7 @@ import type { Column, Definition } from "../../../schema/types.js";
 import type { CatalogRow } from "../../shared/dialect.js";
 import { sequenceName } from "../names.js";
 import { NAME, shortType } from "../types.js";
-import { addressParts, noteOf, optionsOf } from "./values.js";
+import { addressParts, listOf, noteOf, optionsOf } from "./values.js";
 
 /** A column with what is unusual about the sequence it owns; `counted`: whether its values come from there. */
 export function withSequence(
@@ -81,10 +81,10 @@ export function sequenceDefinition(row: CatalogRow): Definition {
 
 export function readType(row: CatalogRow): Definition {
   if (row["kind"] === "e") {
-    return { kind: "enum", ...addressParts(row), values: row["labels"] as string[], ...noteOf(row) };
+    return { kind: "enum", ...addressParts(row), values: listOf(row["labels"]).map(String), ...noteOf(row) };
   }
   const { value, collation } = row;
-  const checks = (row["checks"] ?? []) as [string, string][];
+  const checks = listOf(row["checks"]).map(pair => listOf(pair).map(String));
   return {
     kind: "domain",
     ...addressParts(row),
@@ -92,7 +92,7 @@ export function readType(row: CatalogRow): Definition {
     nullable: row["required"] !== true,
     ...(typeof value === "string" && { default: value }),
     ...(typeof collation === "string" && { collation }),
-    checks: checks.map(([name, text]) => ({
+    checks: checks.map(([name = "", text = ""]) => ({
       name,
       sql: text.replace(/^CHECK \(([\s\S]*)\)( NOT VALID)?$/, "$1"),
     })),

@@ -35,3 +35,8 @@ export function deferrableOf(part: CatalogRow): { deferrable?: Deferrable } {
   if (part["deferrable"] !== true) return {};
   return { deferrable: part["deferred"] === true ? "deferred" : "immediate" };
 }
+
+/** An array as the driver gives it; empty where there is none. */
+export function listOf(value: unknown): readonly unknown[] {
+  return Array.isArray(value) ? value : [];
+}

@@ -1,4 +1,5 @@
-import { isOfDefinition, type AddColumn, type AlterColumn, type Change } from "../../../change/types.js";
+import { isOfDefinition } from "../../../change/types.js";
+import type { AddColumn, AddPart, AlterColumn, AlterPart, Change, DropPart } from "../../../change/types.js";
 import { describeChange, titleOf } from "../../../change/words.js";
 import { addressOf } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
@@ -22,7 +23,8 @@ import { addColumnSql, alterColumnSql } from "./columns.js";
 import { definitionSql } from "./definitions.js";
 import { renamesInTurn } from "./renames.js";
 import { createStampSql, dropStampSql } from "./stamps.js";
-import { stepsOf, type Steps } from "./steps.js";
+import { stepsOf } from "./steps.js";
+import type { Steps } from "./steps.js";
 import {
   alterOptionsSql,
   constraintSql,
@@ -198,14 +200,17 @@ function isDropOfComputed(change: Change): boolean {
 function dropColumnOrConstraint(change: Change): Alteration | undefined {
   if (change.kind === "drop column")
     return { table: change.table, clauses: [`DROP COLUMN ${quote(change.column.name)}`] };
-  return change.kind === "drop part" && isConstraint(change.what)
+  return change.kind === "drop part" && isConstraint(change)
     ? { table: change.table, clauses: [dropConstraintSql(change.value)] }
     : undefined;
 }
 
 /** Whether a kind of part is added and dropped beside the columns: not with the references, nor by itself. */
-function isConstraint<K extends string>(what: K): what is Exclude<K, "foreign key" | "index"> {
-  return what !== "foreign key" && what !== "index";
+/** Whether a part is stated in the table it belongs to: references are stated last of all, indexes by themselves. */
+function isConstraint<C extends AddPart | DropPart | AlterPart>(
+  change: C,
+): change is Exclude<C, { readonly what: "foreign key" | "index" }> {
+  return change.what !== "foreign key" && change.what !== "index";
 }
 
 /** Everything has the name it will have. */
@@ -254,17 +259,15 @@ function arrive(change: Change, steps: Steps): Alteration | undefined {
       return { table: change.table, ...addColumnSql(first) };
     }
     case "alter part":
-      return isConstraint(change.what)
-        ? {
-            table: change.table,
-            first: [dropConstraintSql(change.before)],
-            clauses: [`ADD ${constraintSql(change.what, change.after)}`],
-          }
-        : undefined;
+      if (!isConstraint(change)) return undefined;
+      return {
+        table: change.table,
+        first: [dropConstraintSql(change.before)],
+        clauses: [`ADD ${constraintSql(change.what, change.after)}`],
+      };
     case "add part":
-      return isConstraint(change.what)
-        ? { table: change.table, clauses: [`ADD ${constraintSql(change.what, change.value)}`] }
-        : undefined;
+      if (!isConstraint(change)) return undefined;
+      return { table: change.table, clauses: [`ADD ${constraintSql(change.what, change.value)}`] };
     default:
       return undefined;
   }

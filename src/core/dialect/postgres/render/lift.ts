@@ -1,18 +1,13 @@
-import { namesThrough, type NamesThrough } from "../../../change/names.js";
-import type { AddPart, AlterPart, Change, DropPart } from "../../../change/types.js";
+import { namesThrough } from "../../../change/names.js";
+import type { NamesThrough } from "../../../change/names.js";
+import { addPart } from "../../../change/types.js";
+import { dropPart } from "../../../change/types.js";
+import type { AddPart, Change, DropPart } from "../../../change/types.js";
 import { addressOf, tablesByAddress } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
 import { columnsOfComputed, columnsOfPart } from "../../../schema/lookups.js";
-import {
-  PART_KINDS,
-  partsOf,
-  type Column,
-  type Index,
-  type PartKind,
-  type Parts,
-  type Schema,
-  type Table,
-} from "../../../schema/types.js";
+import { handlePart, PART_KINDS, partsOf } from "../../../schema/types.js";
+import type { Column, Index, PartKind, Parts, Schema, Table } from "../../../schema/types.js";
 
 /**
  * The changes with whatever stands in the way of a column that changes its type taken out at the beginning and put back
@@ -97,12 +92,14 @@ interface LiftedColumn extends Staying {
 function liftColumn(changes: readonly Change[], lifted: LiftedColumn): Change[] {
   const { address, was, now, column, old } = lifted;
   const from = addressOf(was);
-  const altered = changes.filter(
-    (change): change is AlterPart =>
-      change.kind === "alter part" &&
-      change.table === address &&
-      (isAbout(change.what, change.before, column.name) || isAbout(change.what, change.after, column.name)),
+  const altered = changes.flatMap(change =>
+    change.kind === "alter part" &&
+    change.table === address &&
+    (isAbout(change.what, change.before, column.name) || isAbout(change.what, change.after, column.name))
+      ? [change]
+      : [],
   );
+  const isAltered = new Set<Change>(altered);
   const isLifted = (what: PartKind, part: Parts[PartKind], name: string) =>
     isAbout(what, part, name) ||
     altered.some(change => change.what === what && change.after.name === part.name);
@@ -119,7 +116,7 @@ function liftColumn(changes: readonly Change[], lifted: LiftedColumn): Change[] 
   return [
     ...drops,
     { kind: "drop column", table: from, column: old },
-    ...changes.filter(change => !altered.includes(change as AlterPart) && !isSuperseded(change, lifted)),
+    ...changes.filter(change => !isAltered.has(change) && !isSuperseded(change, lifted)),
     { kind: "add column", table: address, column },
     ...adds,
   ];
@@ -154,6 +151,8 @@ function isSuperseded(change: Change, { address, was, now, column, old }: Lifted
 
 const LIFTED_KINDS = ["foreign key", "check", "index"] as const;
 
+type LiftedKind = (typeof LIFTED_KINDS)[number];
+
 /** A part that is lifted, and what was to happen to it otherwise. */
 interface LiftedPart {
   readonly drop: DropPart;
@@ -180,8 +179,8 @@ function withLiftedParts(changes: readonly Change[], before: Schema, after: Sche
 }
 
 interface StayingPart extends Staying {
-  readonly kind: (typeof LIFTED_KINDS)[number];
-  readonly part: Parts[PartKind];
+  readonly kind: LiftedKind;
+  readonly part: Parts[LiftedKind];
 }
 
 /** A part to be lifted, if it must be: none or one. */
@@ -208,25 +207,19 @@ function liftedPart(
 /** Whether a part hinders a change of type: an expression about a column, a reference on either side. */
 function isInTheWay(
   address: string,
-  kind: StayingPart["kind"],
-  part: Parts[PartKind],
+  kind: LiftedKind,
+  part: Parts[LiftedKind],
   isRetyped: (table: string, column: string) => boolean,
 ): boolean {
   const own = columnsOfPart(kind, part).some(column => isRetyped(address, column));
-  if (kind === "check") return own;
-  if (kind === "index") return own && isExpression(part as Index);
-  const { references } = part as Parts["foreign key"];
-  return own || references.columns.some(column => isRetyped(references.table, column));
+  return handlePart(kind, part, {
+    check: () => own,
+    index: index => own && isExpression(index),
+    "foreign key": ({ references }) =>
+      own || references.columns.some(column => isRetyped(references.table, column)),
+  });
 }
 
 function isExpression(index: Index): boolean {
   return index.where !== undefined || index.parts.some(part => "sql" in part);
-}
-
-function dropPart(table: string, what: PartKind, value: Parts[PartKind]): DropPart {
-  return { kind: "drop part", table, what, value } as DropPart;
-}
-
-function addPart(table: string, what: PartKind, value: Parts[PartKind]): AddPart {
-  return { kind: "add part", table, what, value } as AddPart;
 }

@@ -1,5 +1,6 @@
 import { expressionSql } from "../../../lower/expressions.js";
 import { addressOf, parseAddress } from "../../../schema/address.js";
+import { handlePart } from "../../../schema/types.js";
 import type { Column, ForeignKey, Index, Options, PartKind, Parts, Table } from "../../../schema/types.js";
 import { textFor } from "../../../sql/placeholders.js";
 import { literal } from "../expressions.js";
@@ -110,23 +111,19 @@ export function alterOptionsSql(
   ].map(clause => alterTableSql(table, clause));
 }
 
-export function constraintSql(kind: Exclude<PartKind, "index">, part: Parts[PartKind]): string {
+type ConstraintKind = Exclude<PartKind, "index">;
+
+export function constraintSql(kind: ConstraintKind, part: Parts[ConstraintKind]): string {
   const named = `CONSTRAINT ${quote(part.name)} `;
-  switch (kind) {
-    case "key":
-      return `${named}PRIMARY KEY (${quoteList((part as Parts["key"]).columns)})${indexedSql(part as Parts["key"])}`;
-    case "unique": {
-      const unique = part as Parts["unique"];
+  return handlePart(kind, part, {
+    key: key => `${named}PRIMARY KEY (${quoteList(key.columns)})${indexedSql(key)}`,
+    unique: unique => {
       const nulls = unique.options?.[NAME]?.["nulls"];
       return `${named}UNIQUE ${nulls ? `NULLS ${nulls.toUpperCase()} ` : ""}(${quoteList(unique.columns)})${indexedSql(unique)}`;
-    }
-    case "check":
-      return named + checkSql(part as Parts["check"]);
-    case "foreign key":
-      return named + referenceSql(part as ForeignKey);
-    default:
-      return kind satisfies never;
-  }
+    },
+    "foreign key": foreignKey => named + referenceSql(foreignKey),
+    check: check => named + checkSql(check),
+  });
 }
 
 function checkSql({ rules: [rule], options }: Parts["check"]): string {

@@ -1,7 +1,9 @@
 import type { Action, Column, ForeignKey, Key, Unique } from "../../../schema/types.js";
+import { termsText } from "../../shared/terms.js";
 import { NAME } from "../types.js";
 import { NO_OPTIONS, optionsOf, withOptions } from "./names.js";
-import { readIndexedColumns, type Reader } from "./reader.js";
+import { readIndexedColumns } from "./reader.js";
+import type { Reader } from "./reader.js";
 
 export const CONSTRAINT_WORDS = new Set(["CONSTRAINT", "PRIMARY", "UNIQUE", "CHECK", "FOREIGN"]);
 const AFTER_TYPE = new Set([
@@ -134,7 +136,7 @@ class PieceReader {
     const descending = reader.takeWords("DESC");
     if (descending) this.piece.descendingKey = true;
     else reader.takeWords("ASC");
-    const terms = descending ? { terms: JSON.stringify(["DESC"]) } : {};
+    const terms = descending ? { terms: termsText(["DESC"]) } : {};
     this.piece.key = {
       name: constraint,
       columns: [column.name],
@@ -190,7 +192,7 @@ class PieceReader {
         .filter(Boolean)
         .join(" "),
     );
-    return { columns, ...withOptions({ terms: JSON.stringify(terms), ...conflict }) };
+    return { columns, ...withOptions({ terms: termsText(terms), ...conflict }) };
   }
 
   private readReference(name: string, columns: readonly string[]): ForeignKey {

@@ -3,6 +3,7 @@ import { expressionSql } from "../../../lower/expressions.js";
 import { parseAddress } from "../../../schema/address.js";
 import type { Check, Column, Default, ForeignKey, Index, Table, Unique } from "../../../schema/types.js";
 import { textFor } from "../../../sql/placeholders.js";
+import { readTerms, termsText } from "../../shared/terms.js";
 import { defaultSqlText as parenthesized, literal, stampTrigger } from "../expressions.js";
 import { quote, quoteList } from "../names.js";
 import { NAME, typeOf } from "../types.js";
@@ -31,7 +32,7 @@ export function createTableSql(table: Table, address: string): string {
 /** The columns of a key or a unique constraint, each with its own terms, and what happens on a conflict. */
 function keyedSql({ columns, options }: Unique): string {
   const { terms, "on conflict": conflict } = options?.[NAME] ?? {};
-  const own = terms === undefined ? [] : (JSON.parse(terms) as string[]);
+  const own = readTerms(terms);
   const parts = columns.map((column, at) => [quote(column), own[at]].filter(Boolean).join(" "));
   return `(${parts.join(", ")})${conflictSql(conflict)}`;
 }
@@ -44,7 +45,7 @@ function conflictSql(conflict: string | undefined): string {
 function isInlineKey(column: Column, table: Table): boolean {
   if (column.identity) return true;
   const { key } = table;
-  const descending = key?.options?.[NAME]?.["terms"] === JSON.stringify(["DESC"]);
+  const descending = key?.options?.[NAME]?.["terms"] === termsText(["DESC"]);
   return descending && key.columns[0] === column.name && typeOf(column).toLowerCase() === "integer";
 }
 
@@ -54,7 +55,7 @@ function inlineKeySql(column: Column, { key, ...table }: Table): string {
   return [
     columnSql({ ...column, nullable: column.nullable || !stated }, table),
     `${named(key?.name).trim()} PRIMARY KEY`.trim(),
-    ...(terms === undefined ? [] : (JSON.parse(terms) as string[]).slice(0, 1)),
+    ...readTerms(terms).slice(0, 1),
     conflictSql(conflict).trim(),
     column.identity === "serial" ? "AUTOINCREMENT" : "",
   ]
