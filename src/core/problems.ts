@@ -133,9 +133,9 @@ const project = {
         ? "take in what the database has beyond the migrations as drift"
         : "move them away, adopt, and take over by hand what they said",
   })),
-  nothingToAdopt: define("E112", 2, (v: { target: string; place: string; drift: boolean }) => ({
+  nothingToAdopt: define("E112", 2, (v: { target: string; label: string; drift: boolean }) => ({
     what: v.drift ? "There is no drift to take in" : "The database has no tables to adopt",
-    received: `${v.target}: ${v.place}`,
+    received: `${v.target}: ${v.label}`,
     repair: v.drift ? "nothing needs to be done" : "name another target, or begin with models and a draft",
   })),
   hiddenModels: define("E113", 2, (v: { files: readonly string[]; patterns: readonly string[] }) => ({
@@ -262,9 +262,9 @@ const history = {
 
 /** What a database says, and what keeps the program from changing one. */
 const database = {
-  noDatabase: define("E400", 2, (v: { target: string; place: string; server: boolean }) => ({
+  noDatabase: define("E400", 2, (v: { target: string; label: string; server: boolean }) => ({
     what: `The database of target ${v.target} does not exist yet`,
-    received: v.place,
+    received: v.label,
     repair: v.server
       ? "have it made as migrations are run, or correct `url` in the config"
       : "run the migrations, which makes it, or correct `file` in the config",
@@ -279,9 +279,9 @@ const database = {
     file: v.file,
     repair: "see that the folder exists and that you may read and write there",
   })),
-  readOnly: define("E403", 4, (v: { place: string; reason?: string }) => ({
+  readOnly: define("E403", 4, (v: { label: string; reason?: string }) => ({
     what: `The database may only be read${v.reason === undefined ? "" : `: ${v.reason}`}`,
-    received: v.place,
+    received: v.label,
     repair: "give yourself the right to write there (for a file, its folder too); nothing was changed",
   })),
   locked: define("E404", 4, (v: { target: string; waited: string }) => ({
@@ -335,14 +335,14 @@ const database = {
     repair: "take the statement out of the script",
     ...location(v),
   })),
-  unreachable: define("E410", 4, (v: { target: string; place: string; reason: string }) => ({
+  unreachable: define("E410", 4, (v: { target: string; label: string; reason: string }) => ({
     what: `The server of target ${v.target} cannot be reached: ${v.reason}`,
-    received: v.place,
+    received: v.label,
     repair: "see that the server runs and that host and port in `url` are right",
   })),
-  notLetIn: define("E411", 4, (v: { target: string; place: string; reason: string }) => ({
+  notLetIn: define("E411", 4, (v: { target: string; label: string; reason: string }) => ({
     what: `The server of target ${v.target} does not let you in: ${v.reason}`,
-    received: v.place,
+    received: v.label,
     repair: "correct the user or password in `url` (or in .env, where it comes from)",
   })),
   tooOld: define("E412", 4, (v: { target: string; version: string; oldest: string }) => ({
@@ -359,14 +359,14 @@ const database = {
     what: "There is no scratch database: the server lets nobody make one, and no embedded PostgreSQL is installed",
     repair: "install @electric-sql/pglite beside emberset, or give the user the right to create databases",
   })),
-  noCatalogRight: define("E415", 4, (v: { target: string; place: string; reason: string }) => ({
+  noCatalogRight: define("E415", 4, (v: { target: string; label: string; reason: string }) => ({
     what: `The schema of ${v.target} cannot be read whole: ${v.reason}`,
-    received: v.place,
+    received: v.label,
     repair: "use a user who may see all of the schema, such as the one who owns the tables",
   })),
-  noTls: define("E416", 4, (v: { target: string; place: string; reason: string }) => ({
+  noTls: define("E416", 4, (v: { target: string; label: string; reason: string }) => ({
     what: `No safe connection to the server of target ${v.target} comes about: ${v.reason}`,
-    received: v.place,
+    received: v.label,
     repair:
       "see that the server offers TLS and that its certificate is one you trust, or change what `url` asks for (sslmode on PostgreSQL, ssl on MariaDB)",
   })),
@@ -453,9 +453,9 @@ const safety = {
     received: v.pending.join(", "),
     repair: "run them first",
   })),
-  notInAttic: define("E511", 3, (v: { migration: string; target: string; places: readonly string[] }) => ({
+  notInAttic: define("E511", 3, (v: { migration: string; target: string; addresses: readonly string[] }) => ({
     what: `Migration ${v.migration} cannot go back on target ${v.target}: the attic no longer has what it kept; nothing was changed`,
-    details: v.places,
+    details: v.addresses,
     repair:
       "put these tables back from a copy of the database; or write into the back script what is to stand in their place",
   })),
@@ -471,9 +471,9 @@ const safety = {
       ? "the target is guarded: confirm it by its name if they may go"
       : "say so if they may go",
   })),
-  noPlaceLeft: define("E514", 3, (v: { what: string; reason: string; place: string }) => ({
+  noPlaceLeft: define("E514", 3, (v: { what: string; reason: string; address: string }) => ({
     what: `${v.what} cannot be put back where it was: ${v.reason}; nothing was changed`,
-    repair: `bring it back in the models, draft and run a migration, then restore; what is kept can be queried as ${v.place}`,
+    repair: `bring it back in the models, draft and run a migration, then restore; what is kept can be queried as ${v.address}`,
   })),
   amendedHalfway: define("E515", 4, (v: { migration: string; target: string; reason: Words }) => ({
     what: `Migration ${v.migration} was undone on target ${v.target} and written anew, but did not go forward again`,

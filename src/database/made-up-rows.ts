@@ -36,12 +36,12 @@ export async function fillTables(
       settled,
     ]),
   );
-  const place = (address: string) => quoteAddress(addressOf(held.get(address)!), dialect.names.quote);
+  const tableSql = (address: string) => quoteAddress(addressOf(held.get(address)!), dialect.names.quote);
   const keys = new Map<string, (readonly MadeUp[])[]>();
   const readKeys = async (address: string, columns: readonly string[]) => {
     const names = columns.map(dialect.names.quote).join(", ");
     const found = await database.rows(
-      `SELECT ${names} FROM ${place(address)} ORDER BY ${names} LIMIT ${KEYS}`,
+      `SELECT ${names} FROM ${tableSql(address)} ORDER BY ${names} LIMIT ${KEYS}`,
     );
     keys.set(
       keyOf(address, columns),
@@ -51,15 +51,15 @@ export async function fillTables(
   const filled = new Map<string, number>();
   for (const table of inReferenceOrder(schema)) {
     const address = addressOf(table);
-    if ((await database.rows(`SELECT 1 AS n FROM ${place(address)} LIMIT 1`)).length > 0) continue;
+    if ((await database.rows(`SELECT 1 AS n FROM ${tableSql(address)} LIMIT 1`)).length > 0) continue;
     for (const { references } of table.foreignKeys)
       if (held.has(references.table)) await readKeys(references.table, references.columns);
     const maker = rowMaker(table, rules(address), (to, columns) => keys.get(keyOf(to, columns)) ?? []);
     let [made, refused] = [0, 0];
     for (let at = 0; at < rows && (made > 0 || refused < PATIENCE); at += 1) {
       const taken =
-        (await insert(database, place(address), maker.row(at, false))) ||
-        (await insert(database, place(address), maker.row(at, true)));
+        (await insert(database, tableSql(address), maker.row(at, false))) ||
+        (await insert(database, tableSql(address), maker.row(at, true)));
       if (taken) made += 1;
       else refused += 1;
     }
@@ -74,7 +74,7 @@ function keyOf(address: string, columns: readonly string[]): string {
 
 async function insert(
   { dialect, runScripted }: Database,
-  place: string,
+  into: string,
   row: ReadonlyMap<string, MadeUp> | undefined,
 ): Promise<boolean> {
   if (!row) return false;
@@ -82,7 +82,7 @@ async function insert(
   const values = [...row.values()].map(value => literalOf(value, dialect)).join(", ");
   try {
     await runScripted(
-      `INSERT INTO ${place} ${names === "" ? dialect.rows.emptyRow : `(${names}) VALUES (${values})`}`,
+      `INSERT INTO ${into} ${names === "" ? dialect.rows.emptyRow : `(${names}) VALUES (${values})`}`,
     );
     return true;
   } catch (error) {
@@ -96,10 +96,10 @@ export function literalOf(value: unknown, dialect: Dialect): string {
   if (value === null || value === undefined) return "NULL";
   if (value instanceof ArrayBuffer) return literalOf(new Uint8Array(value), dialect);
   if (value instanceof Uint8Array) return dialect.rows.bytesLiteral(Buffer.from(value).toString("hex"));
-  if (value instanceof Date) return dialect.rows.literal(value.toISOString());
+  if (value instanceof Date) return dialect.rows.literalSql(value.toISOString());
   if (typeof value === "bigint") return String(value);
   if (typeof value === "object" && "bytes" in value) return dialect.rows.bytesLiteral(String(value.bytes));
-  return dialect.rows.literal(
+  return dialect.rows.literalSql(
     typeof value === "number" || typeof value === "boolean" ? value : String(value),
   );
 }

@@ -66,6 +66,7 @@ export function dialectOf({ dialect, foreignKeys }: TargetSettings): Dialect {
 }
 
 // `models/**/*.ts` → `models`: the folder that the first pattern begins with.
+/** The folder that model files go to: the part of the first pattern of `models` that is no pattern. */
 export function modelsFolder({ folder, models }: Settings): string {
   const parts = (models[0] ?? "").split("/");
   const end = parts.findIndex(part => /[*?{[(!]/.test(part));

@@ -26,6 +26,7 @@ export interface SourceCache {
   readonly keep: () => void;
 }
 
+/** The classes read of a project's files in earlier runs, kept in the user's cache folder. */
 export function openSourceCache(folder: string): SourceCache {
   // Two folders that share a name there are parsed again and again: no harm.
   const file = cacheFile(`classes-${folder.replace(/\W+/g, "-").slice(-150)}.json`);

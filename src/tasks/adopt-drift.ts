@@ -76,7 +76,7 @@ export async function adoptDrift({
     const after = mergeHeld(history.schema, { dialect, held, spellings });
     const changes = diff(history.schema, after);
     if (changes.length === 0) {
-      throw problems.nothingToAdopt({ target: target.name, place: target.label, drift: true });
+      throw problems.nothingToAdopt({ target: target.name, label: target.label, drift: true });
     }
     const learned = dialect.catalog.respells ? learnSpellings(dialect.types.settle(after), held) : {};
     const left = diff(respell(dialect.types.settle(after), learned), held);

@@ -64,7 +64,7 @@ export async function adopt({ title = "baseline", ...options }: AdoptOptions): P
   return withDatabase(target, { mode: "change", trace: options.trace }, async database => {
     const { held, leftAlone } = await readHeld(database);
     if (held.tables.length === 0) {
-      throw problems.nothingToAdopt({ target: target.name, place: target.label, drift: false });
+      throw problems.nothingToAdopt({ target: target.name, label: target.label, drift: false });
     }
     const { dialect } = database;
     const raised = dialect.types.raise(dialect.types.unspell(held));
@@ -84,14 +84,14 @@ export async function adopt({ title = "baseline", ...options }: AdoptOptions): P
         staged.keep();
       });
       const { number, name, folder } = draft.migration;
-      const place = relative(settings.folder, folder);
+      const location = relative(settings.folder, folder);
       return {
         target: target.name,
         place: target.label,
         tables: held.tables.length,
         written: [
           ...staged.files,
-          ...["migration.json", ...draft.scripts.keys()].map(file => `${place}/${file}`),
+          ...["migration.json", ...draft.scripts.keys()].map(file => `${location}/${file}`),
         ],
         migration: { number, name, folder },
         leftAlone,
@@ -140,10 +140,10 @@ interface Staged {
 async function stage(files: readonly ModelFile[], settings: Settings): Promise<Staged> {
   const root = modelsFolder(settings);
   const folder = mkdtempSync(join(settings.folder, ".adopt-"));
-  const place = (file: ModelFile) => join(folder, relative(settings.folder, root), file.path);
+  const pathOf = (file: ModelFile) => join(folder, relative(settings.folder, root), file.path);
   for (const file of files) {
-    mkdirSync(dirname(place(file)), { recursive: true });
-    writeFileSync(place(file), file.text);
+    mkdirSync(dirname(pathOf(file)), { recursive: true });
+    writeFileSync(pathOf(file), file.text);
   }
   const remove = () => rmSync(folder, { recursive: true, force: true });
   const names = files.map(({ path }) => join(relative(settings.folder, root), path));
@@ -168,7 +168,7 @@ async function stage(files: readonly ModelFile[], settings: Settings): Promise<S
       for (const file of files) {
         const to = join(root, file.path);
         mkdirSync(dirname(to), { recursive: true });
-        renameSync(place(file), to);
+        renameSync(pathOf(file), to);
       }
     },
     remove,

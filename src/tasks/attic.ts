@@ -20,7 +20,7 @@ export interface AtticEntry {
   readonly migration?: { readonly number: number; readonly name: string };
   /** When that ran, in ISO 8601. */
   readonly since?: string;
-  /** `shelves`, `glazes.notes`; where the history does not know it, the place. */
+  /** `shelves`, `glazes.notes`; where the history does not know it, its address there. */
   readonly things: readonly string[];
   readonly kind: "table" | "columns" | "values" | "unknown";
   /** The address of the table that holds it. */
@@ -67,7 +67,7 @@ export async function restoreFromAttic(options: AtticChoice): Promise<RestoreRes
     const tables = tablesByAddress(withoutInternal(await database.readCatalog()).schema);
     const copies = chosen.map(({ entry, kept }) => {
       const refuse = (reason: string) =>
-        problems.noPlaceLeft({ what: entry.things.join(", "), reason, place: entry.place });
+        problems.noPlaceLeft({ what: entry.things.join(", "), reason, address: entry.place });
       if (!kept || !entry.comesBack) throw refuse("nothing tells which row it belongs to");
       const moved = followed(kept, later(entry.migration!.number));
       const address = moved.kind === "table" ? addressOf(moved.table) : moved.now;

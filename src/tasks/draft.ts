@@ -79,9 +79,9 @@ function draftBlank(project: OpenProject, title: string): DraftResult {
 function written(project: OpenProject, made: Draft): Pick<DraftResult, "migration" | "written"> {
   writeDraft(made);
   const { number, name, folder } = made.migration;
-  const place = relative(project.settings.folder, folder);
+  const location = relative(project.settings.folder, folder);
   return {
     migration: { number, name, folder },
-    written: ["migration.json", ...made.scripts.keys()].map(file => `${place}/${file}`),
+    written: ["migration.json", ...made.scripts.keys()].map(file => `${location}/${file}`),
   };
 }

@@ -13,16 +13,16 @@ export function withFills(hints: DiffHints, given: readonly string[], to: Schema
   const fills = new Map(hints.fills);
   for (const text of given) {
     const at = text.indexOf("=");
-    const place = at > 0 ? splitColumn(text.slice(0, at).trim()) : undefined;
-    if (!place) throw problems.wrongFill({ fill: text, reason: "it must be TABLE.COLUMN=VALUE" });
-    const table = to.tables.find(each => addressOf(each) === place.table);
-    const column = table?.columns.find(({ name }) => name === place.column);
+    const stated = at > 0 ? splitColumn(text.slice(0, at).trim()) : undefined;
+    if (!stated) throw problems.wrongFill({ fill: text, reason: "it must be TABLE.COLUMN=VALUE" });
+    const table = to.tables.find(each => addressOf(each) === stated.table);
+    const column = table?.columns.find(({ name }) => name === stated.column);
     if (!column)
       throw problems.wrongFill({
         fill: text,
-        reason: `the models have no column ${place.table}.${place.column}`,
+        reason: `the models have no column ${stated.table}.${stated.column}`,
       });
-    fills.set(fillKey(place.table, place.column), fillOf(column, text.slice(at + 1), text));
+    fills.set(fillKey(stated.table, stated.column), fillOf(column, text.slice(at + 1), text));
   }
   return { ...hints, fills };
 }

@@ -55,7 +55,8 @@ function addIgnoreRules(file: string): boolean {
 }
 
 function configText({ dialect, file }: { dialect: DialectName; file?: string }): string {
-  const place = file === undefined ? `url: process.env["LOCAL_URL"] ?? ""` : `file: ${JSON.stringify(file)}`;
+  const location =
+    file === undefined ? `url: process.env["LOCAL_URL"] ?? ""` : `file: ${JSON.stringify(file)}`;
   return `import type { Project } from "emberset";
 
 export default {
@@ -63,7 +64,7 @@ export default {
   migrations: "migrations",
   home: "local",
   targets: {
-    local: { dialect: "${dialect}", ${place} },
+    local: { dialect: "${dialect}", ${location} },
   },
 } satisfies Project;
 `;

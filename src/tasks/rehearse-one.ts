@@ -91,6 +91,7 @@ export async function rehearseOne(
   };
 }
 
+/** Whether a step of a rehearsal ended without a problem, with the schema and the rows it was to have. */
 export function isSoundStep({ schema, rows, problem }: RehearsedStep): boolean {
   return !problem && schema.length === 0 && rows.length === 0;
 }
@@ -186,6 +187,7 @@ export async function readHeld(database: Database): Promise<Schema> {
   return withoutInternal(await database.readCatalog()).schema;
 }
 
+/** How a schema that was found differs from the one expected, a line each. */
 export function differences(expected: Schema, found: Schema): string[] {
   return diff(expected, found).map(describeChange);
 }

@@ -120,9 +120,13 @@ function endOf({ schemaBefore, schemaAfter }: Migration, direction: Direction): 
 async function refuseEmptyAttic(database: Database, migration: Migration, { kept }: Attic): Promise<void> {
   if (isEdited(migration, "back", database.dialect)) return;
   const there = new Set((await readAttic(database)).map(({ address }) => address));
-  const places = kept.map(({ address: place }) => place).filter(place => !there.has(place));
-  if (places.length > 0)
-    throw problems.notInAttic({ migration: migration.name, target: database.target.name, places });
+  const missing = kept.map(({ address }) => address).filter(address => !there.has(address));
+  if (missing.length > 0)
+    throw problems.notInAttic({
+      migration: migration.name,
+      target: database.target.name,
+      addresses: missing,
+    });
 }
 
 interface NextRun {

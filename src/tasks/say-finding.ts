@@ -3,6 +3,6 @@ import type { Finding } from "../core/model/read/findings.js";
 
 /** `models/piece.ts:12  E220  The type of Piece.weight cannot be told; add …` */
 export function sayFinding({ code, what, remedy, file, line }: Finding): string {
-  const place = file === undefined ? "" : `${relative(".", file) || file}:${line ?? 1}  `;
-  return `${place}${code}  ${what}; ${remedy}`;
+  const location = file === undefined ? "" : `${relative(".", file) || file}:${line ?? 1}  `;
+  return `${location}${code}  ${what}; ${remedy}`;
 }

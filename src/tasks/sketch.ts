@@ -103,17 +103,17 @@ function readOutline(file: string): EntitySketch[] {
   const faults: string[] = [];
   const rows = parseRows(text, file);
   const [headings = [], ...body] = rows;
-  const places = new Map(
+  const columnOf = new Map(
     headings.map((heading, at) => [heading.trim().toLowerCase().replaceAll("_", " "), at]),
   );
   for (const needed of ["table", "field"])
-    if (!places.has(needed))
+    if (!columnOf.has(needed))
       faults.push(`row 1: there is no column ${needed}; the headings are ${HEADINGS.join(", ")}`);
   if (faults.length > 0) throw problems.wrongOutline({ file, faults });
   const sketches = new Map<string, { name: string; fields: SketchField[]; note?: string }>();
   let table = "";
   for (const [at, row] of body.entries()) {
-    const cell = (heading: (typeof HEADINGS)[number]) => row[places.get(heading) ?? -1]?.trim() ?? "";
+    const cell = (heading: (typeof HEADINGS)[number]) => row[columnOf.get(heading) ?? -1]?.trim() ?? "";
     // A spreadsheet often says the table once, on its first row.
     table = cell("table") || table;
     if (row.every(text => text.trim() === "")) continue;

@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { afterAll, expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
 import { blocksFor } from "../../src/core/plan/plan.js";
-import { literal } from "../../src/core/dialect/sqlite/expressions.js";
+import { literalSql } from "../../src/core/dialect/sqlite/expressions.js";
 import { quote } from "../../src/core/dialect/sqlite/names.js";
 import { inReferenceOrder, rowMaker, type MadeUp } from "../../src/core/rows/made-up.js";
 import { addressOf, quoteAddress } from "../../src/core/schema/address.js";
@@ -16,7 +16,7 @@ afterAll(() => engine.close());
 
 const write = (value: MadeUp) => {
   if (value === null || value === undefined) return "NULL";
-  return typeof value === "object" ? `X'${value.bytes}'` : literal(value);
+  return typeof value === "object" ? `X'${value.bytes}'` : literalSql(value);
 };
 
 test("made-up rows keep to the rules that are data: the database takes them", async () => {

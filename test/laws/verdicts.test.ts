@@ -162,7 +162,7 @@ const engines = {
   MariaDB: [await mariadbEngine(), mariadb],
 } as const;
 
-describe.each(Object.entries(engines))("on %s", (name, [engine, { literal }]) => {
+describe.each(Object.entries(engines))("on %s", (name, [engine, { literalSql: literal }]) => {
   afterAll(() => engine?.close());
 
   test.runIf(engine)("validate() and the database give the same verdict", async () => {

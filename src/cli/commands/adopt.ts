@@ -5,7 +5,7 @@ import { count } from "../terminal/layout.js";
 import { showPlace } from "../words/problem-text.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import type { Colours } from "../words/colours.js";
-import { changesText } from "./compare.js";
+import { renderChanges } from "./compare.js";
 
 interface Args extends GlobalArgs {
   target?: string | undefined;
@@ -14,6 +14,7 @@ interface Args extends GlobalArgs {
   "put-right"?: boolean | undefined;
 }
 
+/** `emberset adopt` */
 export function adoptCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "adopt",
@@ -46,7 +47,7 @@ export function adoptCommand(session: Session): CommandModule<object, Args> {
       const options = { ...session.taskOptions(args), target: args.target, title: args.title };
       if (args.drift) {
         const result = await adoptDrift({ ...options, putRight: args["put-right"] });
-        return session.result(result, () => driftText(result, session));
+        return session.result(result, () => renderAdoptedDrift(result, session));
       }
       const result = await adopt(options);
       return session.result(result, () => render(result, session));
@@ -66,21 +67,21 @@ function render(
     ...written.map(file => `  ${file}`),
     "",
     `${migration.name} is recorded as run on ${target}; nothing else was changed there.`,
-    ...proofText(proof, colours),
-    ...leftAloneText(leftAlone),
+    ...renderProof(proof, colours),
+    ...renderLeftAlone(leftAlone),
     "",
     colours.gray("Next: read the models, then emberset check and emberset status"),
   ].join("\n");
 }
 
-function driftText(result: AdoptDriftResult, { colours }: Session): string {
+function renderAdoptedDrift(result: AdoptDriftResult, { colours }: Session): string {
   const { target, changes, migration, putRight, written, suggestions } = result;
   const said = suggestions.flatMap(({ entity, lines }) => [
     `  ${entity}:`,
     ...lines.map(line => `    ${line}`),
   ]);
   return [
-    changesText(changes, colours),
+    renderChanges(changes, colours),
     "",
     "Written:",
     ...written.map(file => `  ${file}`),
@@ -99,7 +100,7 @@ function driftText(result: AdoptDriftResult, { colours }: Session): string {
   ].join("\n");
 }
 
-function proofText({ same, where, remarks }: Proof, colours: Colours): string[] {
+function renderProof({ same, where, remarks }: Proof, colours: Colours): string[] {
   if (same) return [colours.green(`Proven: on ${where ?? ""} the baseline makes the same schema.`)];
   const head =
     same === undefined
@@ -110,7 +111,7 @@ function proofText({ same, where, remarks }: Proof, colours: Colours): string[] 
   return [colours.yellow(head), ...remarks.map(remark => `  · ${remark}`)];
 }
 
-function leftAloneText(leftAlone: AdoptResult["leftAlone"]): string[] {
+function renderLeftAlone(leftAlone: AdoptResult["leftAlone"]): string[] {
   if (leftAlone.length === 0) return [];
   return [
     "",

@@ -2,13 +2,14 @@ import type { CommandModule } from "yargs";
 import type { AmendResult } from "../../tasks/amend.js";
 import { count } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
-import { changesText } from "./compare.js";
-import { losingOptions, runText, type LosingArgs } from "./running.js";
+import { renderChanges } from "./compare.js";
+import { losingOptions, renderRun, type LosingArgs } from "./running.js";
 
 interface Args extends GlobalArgs, LosingArgs {
   target?: string | undefined;
 }
 
+/** `emberset amend` */
 export function amendCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "amend",
@@ -34,10 +35,10 @@ function render({ target, migration, changes, ran }: AmendResult, session: Sessi
   const { colours } = session;
   if (changes.length === 0) return `Nothing to amend: ${migration.name} does what the models say.`;
   return [
-    changesText(changes, colours),
+    renderChanges(changes, colours),
     "",
     `Written anew: ${migration.name}, with ${count(changes.length, "correction")}`,
-    ...ran.map(run => runText(run, run.direction, session)),
+    ...ran.map(run => renderRun(run, run.direction, session)),
     ...(ran.length > 0
       ? []
       : [`It had not run on ${target}.`, "", colours.gray("Next: read the scripts, then emberset forward")]),

@@ -14,6 +14,7 @@ interface Args extends GlobalArgs, LosingArgs {
 
 const ACTIONS = ["list", "restore", "purge"] as const;
 
+/** `emberset attic` */
 export function atticCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "attic [action] [number] [thing]",
@@ -50,19 +51,19 @@ export function atticCommand(session: Session): CommandModule<object, Args> {
       const options = { ...session.taskOptions(args), target };
       if (action === "restore") {
         const result = await restoreFromAttic({ ...options, number: number!, thing });
-        session.result(result, () => restoreText(result, session));
+        session.result(result, () => renderRestored(result, session));
       } else if (action === "purge") {
         const result = await purgeAttic({ ...options, number, thing, mayLose: session.mayLose(args) });
-        session.result(result, () => purgeText(result, session));
+        session.result(result, () => renderPurged(result, session));
       } else {
         const result = await listAttic(options);
-        session.result(result, () => listText(result, session));
+        session.result(result, () => renderAttic(result, session));
       }
     },
   };
 }
 
-function listText({ target, entries }: AtticResult, { colours }: Session): string {
+function renderAttic({ target, entries }: AtticResult, { colours }: Session): string {
   if (entries.length === 0) return `The attic of ${target} is empty.`;
   const rows = entries.map(entry => [
     entry.migration ? showNumber(entry.migration.number) : "?",
@@ -93,7 +94,7 @@ function sizeOf(bytes: number): string {
   return `${step === 0 || size >= 100 ? Math.round(size) : size.toFixed(1)} ${units[step]}`;
 }
 
-function restoreText({ target, restored }: RestoreResult, { colours }: Session): string {
+function renderRestored({ target, restored }: RestoreResult, { colours }: Session): string {
   return [
     ...restored.map(
       ({ things, rows }) => `${colours.green("✓")} ${things.join(", ")}: ${count(rows, "row")} restored`,
@@ -102,7 +103,7 @@ function restoreText({ target, restored }: RestoreResult, { colours }: Session):
   ].join("\n");
 }
 
-function purgeText({ target, purged }: PurgeResult, { colours }: Session): string {
+function renderPurged({ target, purged }: PurgeResult, { colours }: Session): string {
   if (purged.length === 0) return `Nothing to let go of: the attic of ${target} has no rows there.`;
   return [
     ...purged.map(

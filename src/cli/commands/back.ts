@@ -2,7 +2,7 @@ import type { CommandModule } from "yargs";
 import type { BackResult } from "../../tasks/back.js";
 import { count } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
-import { driftText, losingOptions, ranText, scriptsText, type LosingArgs } from "./running.js";
+import { renderDrift, losingOptions, renderRan, renderScripts, type LosingArgs } from "./running.js";
 
 interface Args extends GlobalArgs, LosingArgs {
   target?: string | undefined;
@@ -11,6 +11,7 @@ interface Args extends GlobalArgs, LosingArgs {
   show?: boolean | undefined;
 }
 
+/** `emberset back` */
 export function backCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "back",
@@ -63,14 +64,14 @@ export function backCommand(session: Session): CommandModule<object, Args> {
 
 function render(result: BackResult, session: Session): string {
   const { target, ran, scripts, editedBack } = result;
-  if (scripts) return scriptsText(scripts);
+  if (scripts) return renderScripts(scripts);
   if (ran.length === 0) return `Nothing to undo: ${target} is there already.`;
   return [
     ...editedBack.map(name =>
       session.colours.yellow(`The back script of ${name} was edited after it ran; it was run as it is now.`),
     ),
-    ...ranText(ran, "back", session),
+    ...renderRan(ran, "back", session),
     `${count(ran.length, "migration")} undone on ${target}.`,
-    ...driftText(result.drift, session),
+    ...renderDrift(result.drift, session),
   ].join("\n");
 }

@@ -10,6 +10,7 @@ interface Args extends GlobalArgs {
   strict?: boolean | undefined;
 }
 
+/** `emberset check` */
 export function checkCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "check",
@@ -45,7 +46,7 @@ function render(
 function renderFinding(finding: Finding, { colours }: Session): string {
   const { code, severity, entity, property, what, file, line } = finding;
   const mark = severity === "error" ? colours.red(code) : colours.yellow(code);
-  const place = file === undefined ? "" : `${showPath(file)}:${line ?? 1}  `;
+  const location = file === undefined ? "" : `${showPath(file)}:${line ?? 1}  `;
   const subject = property === undefined ? entity : `${entity}.${property}`;
-  return `${place}${mark}  ${colours.bold(subject)}\n  ${what}\n  ${colours.gray("remedy")}  ${remedyFor(finding)}`;
+  return `${location}${mark}  ${colours.bold(subject)}\n  ${what}\n  ${colours.gray("remedy")}  ${remedyFor(finding)}`;
 }

@@ -14,6 +14,7 @@ interface Args extends GlobalArgs {
   strict?: boolean | undefined;
 }
 
+/** `emberset compare` */
 export function compareCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "compare",
@@ -56,7 +57,7 @@ function render({ from, to, changes, counts, rows }: CompareResult, { colours }:
   return [
     `${from} → ${to}`,
     "",
-    changesText(changes, colours),
+    renderChanges(changes, colours),
     "",
     `${count(changes.length, "change")}: ${RISK_LEVELS.map(level => `${counts[level]} ${colourRisk(level, colours)}`).join(" · ")}`,
     ...(rows
@@ -73,7 +74,7 @@ function render({ from, to, changes, counts, rows }: CompareResult, { colours }:
 }
 
 /** A table of changes with their risks. */
-export function changesText(changes: readonly ComparedChange[], colours: Colours): string {
+export function renderChanges(changes: readonly ComparedChange[], colours: Colours): string {
   const rows = changes.map(({ words, detail, risk, reason }) => [
     words,
     detail,

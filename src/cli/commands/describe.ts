@@ -10,6 +10,7 @@ interface Args extends GlobalArgs {
   target?: string | undefined;
 }
 
+/** `emberset describe` */
 export function describeCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "describe [table]",
@@ -40,12 +41,12 @@ function render({ target, dialect, place, tables, leftAlone }: DescribeResult, {
   );
   return [
     head,
-    ...tables.map(table => tableText(table, colours)),
+    ...tables.map(table => renderTable(table, colours)),
     ...(others.length > 0 ? [`Left alone:\n${others.join("\n")}`] : []),
   ].join("\n\n");
 }
 
-function tableText(table: DescribedTable, colours: Colours): string {
+function renderTable(table: DescribedTable, colours: Colours): string {
   const rows = table.columns.map(({ name, type, required, default: value = "", remarks }) => [
     name,
     type,

@@ -4,7 +4,7 @@ import { sayFinding } from "../../tasks/say-finding.js";
 import { remedyFor } from "../words/findings.js";
 import { count } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
-import { changesText } from "./compare.js";
+import { renderChanges } from "./compare.js";
 
 interface Args extends GlobalArgs {
   title: string;
@@ -14,6 +14,7 @@ interface Args extends GlobalArgs {
   lose?: boolean | undefined;
 }
 
+/** `emberset draft` */
 export function draftCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "draft <title>",
@@ -78,7 +79,7 @@ function render({ migration, written, changes, advice }: DraftResult, { colours 
     ].join("\n");
   return [
     ...remarks,
-    changesText(changes, colours),
+    renderChanges(changes, colours),
     "",
     `Written (${count(changes.length, "change")}):`,
     ...written.map(file => `  ${file}`),

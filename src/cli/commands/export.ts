@@ -10,6 +10,7 @@ interface Args extends GlobalArgs {
   out?: string | undefined;
 }
 
+/** `emberset export` */
 export function exportCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "export",

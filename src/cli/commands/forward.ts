@@ -2,7 +2,7 @@ import type { CommandModule } from "yargs";
 import type { ForwardResult } from "../../tasks/forward.js";
 import { count } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
-import { driftText, losingOptions, ranText, scriptsText, type LosingArgs } from "./running.js";
+import { renderDrift, losingOptions, renderRan, renderScripts, type LosingArgs } from "./running.js";
 
 interface Args extends GlobalArgs, LosingArgs {
   target?: string | undefined;
@@ -11,6 +11,7 @@ interface Args extends GlobalArgs, LosingArgs {
   createDatabase?: boolean | undefined;
 }
 
+/** `emberset forward` */
 export function forwardCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "forward",
@@ -56,16 +57,16 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
 function render(result: ForwardResult, session: Session): string {
   const { colours } = session;
   const { target, ran, left, scripts } = result;
-  if (scripts) return scripts.length > 0 ? scriptsText(scripts) : `-- nothing is pending on ${target}`;
+  if (scripts) return scripts.length > 0 ? renderScripts(scripts) : `-- nothing is pending on ${target}`;
   if (ran.length === 0)
     return left > 0
       ? `Nothing to run up to there; ${count(left, "migration")} pending.`
       : `${colours.green("✓")} Nothing is pending on ${target}.`;
   const rest = left > 0 ? `, ${left} still pending` : "";
   return [
-    ...ranText(ran, "forward", session),
+    ...renderRan(ran, "forward", session),
     `${count(ran.length, "migration")} ran on ${target}${rest}.`,
-    ...driftText(result.drift, session),
+    ...renderDrift(result.drift, session),
     "",
     colours.gray("Next: emberset describe"),
   ].join("\n");

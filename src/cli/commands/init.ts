@@ -11,6 +11,7 @@ interface Args {
   url?: string | undefined;
 }
 
+/** `emberset init` */
 export function initCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "init [folder]",
@@ -38,13 +39,13 @@ export function initCommand(session: Session): CommandModule<object, Args> {
 }
 
 function render({ folder, written }: InitResult, { colours }: Session): string {
-  const place = showPath(folder);
+  const location = showPath(folder);
   return [
-    `Written in ${place}:`,
+    `Written in ${location}:`,
     ...written.map(file => `  ${file}`),
     "",
     colours.gray(
-      `Next: look at models/potter.ts, write your own, then${place === "." ? "" : ` cd ${place} and`} emberset check;`,
+      `Next: look at models/potter.ts, write your own, then${location === "." ? "" : ` cd ${location} and`} emberset check;`,
     ),
     colours.gray("      or take over a database that exists with emberset adopt"),
   ].join("\n");

@@ -16,6 +16,7 @@ function isCount(value: number | undefined): boolean {
   return value === undefined || (Number.isInteger(value) && value >= 0);
 }
 
+/** `emberset rehearse` */
 export function rehearseCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "rehearse",

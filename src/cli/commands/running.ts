@@ -8,6 +8,7 @@ export interface LosingArgs {
   confirm?: string | undefined;
 }
 
+/** The options that let a run take rows or values away. */
 export function losingOptions<T>(yargs: Argv<T>): Argv<T & LosingArgs> {
   return yargs.option("confirm", {
     type: "string",
@@ -17,11 +18,12 @@ export function losingOptions<T>(yargs: Argv<T>): Argv<T & LosingArgs> {
 }
 
 /** A line for each migration that ran. */
-export function ranText(ran: readonly RanMigration[], direction: Direction, session: Session): string[] {
-  return ran.map(run => runText(run, direction, session));
+export function renderRan(ran: readonly RanMigration[], direction: Direction, session: Session): string[] {
+  return ran.map(run => renderRun(run, direction, session));
 }
 
-export function runText(
+/** One migration that ran, in which direction and how long that took. */
+export function renderRun(
   { name, here, tookMs }: RanMigration,
   direction: Direction,
   { colours }: Session,
@@ -31,11 +33,13 @@ export function runText(
   return `${colours.green(arrow)} ${name}  ${colours.gray(time)}`;
 }
 
-export function scriptsText(scripts: NonNullable<RunResult["scripts"]>): string {
+/** Scripts that are only shown, one after the other. */
+export function renderScripts(scripts: NonNullable<RunResult["scripts"]>): string {
   return scripts.map(({ text }) => text.trimEnd()).join("\n\n\n");
 }
 
-export function driftText(drift: readonly string[], { colours }: Session): string[] {
+/** How a database differs from what its migrations say, in lines; none where it does not. */
+export function renderDrift(drift: readonly string[], { colours }: Session): string[] {
   if (drift.length === 0) return [];
   return [
     colours.red("The database now differs from what the migrations say; the script does something else:"),

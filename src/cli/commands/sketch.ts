@@ -8,6 +8,7 @@ interface Args extends GlobalArgs {
   outline?: string | undefined;
 }
 
+/** `emberset sketch` */
 export function sketchCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "sketch [entity] [phrase..]",

@@ -10,6 +10,7 @@ interface Args extends GlobalArgs {
   strict?: boolean | undefined;
 }
 
+/** `emberset status` */
 export function statusCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "status",
@@ -36,10 +37,10 @@ function isUnsettled({ migrations, drift, problem }: TargetStatus): boolean {
 }
 
 function render({ targets }: StatusResult, { colours }: Session): string {
-  return targets.map(target => targetText(target, colours)).join("\n\n");
+  return targets.map(target => renderTarget(target, colours)).join("\n\n");
 }
 
-function targetText(target: TargetStatus, colours: Colours): string {
+function renderTarget(target: TargetStatus, colours: Colours): string {
   const { target: name, dialect, place, home, guarded, exists, migrations, drift = [] } = target;
   const marks = [home && "home", guarded && "guarded"].filter(Boolean).join(", ");
   const head = `${colours.bold(name)}${marks && ` (${marks})`} · ${dialect} · ${showPlace(place)}${exists ? "" : " · not there yet"}`;
@@ -47,7 +48,7 @@ function targetText(target: TargetStatus, colours: Colours): string {
   if (migrations.length === 0) return `${head}\n  no migrations yet`;
   const rows = migrations.map(({ name: migration, state, ranAt, tookMs }) => [
     migration,
-    stateText(state, colours),
+    renderState(state, colours),
     ranAt === undefined ? "" : `${ranAt.slice(0, 16).replace("T", " ")} UTC, ${tookMs} ms`,
   ]);
   return [
@@ -61,7 +62,7 @@ function targetText(target: TargetStatus, colours: Colours): string {
   ].join("\n");
 }
 
-function stateText(state: string, colours: Colours): string {
+function renderState(state: string, colours: Colours): string {
   if (state === "run") return colours.green(state);
   return state === "pending" ? colours.yellow(state) : colours.red(state);
 }

@@ -5,7 +5,7 @@ import type { RunOptions } from "../../tasks/run-migrations.js";
 import type { MayLose } from "../../tasks/options.js";
 import type { Questions } from "../../tasks/questions.js";
 import { askTheDeveloper, askToLose } from "./ask.js";
-import { renderProblem, problemJson } from "../words/problem-text.js";
+import { renderProblem, renderProblemJson } from "../words/problem-text.js";
 
 /** The options that every command takes. */
 export interface GlobalArgs {
@@ -32,7 +32,7 @@ export class Session {
 
   /** The result of a command: as JSON, or as text. */
   result(value: unknown, text: () => string): void {
-    process.stdout.write(this.json ? jsonText(value) : `${text().trimEnd()}\n`);
+    process.stdout.write(this.json ? renderJson(value) : `${text().trimEnd()}\n`);
   }
 
   /** Progress and remarks, which are never part of the result. */
@@ -61,7 +61,7 @@ export class Session {
     this.stopProgress();
     const problem = error instanceof Problem ? error : faultOf(error);
     this.exitStatus = problem.exit;
-    if (this.json) process.stdout.write(jsonText({ error: problemJson(problem) }));
+    if (this.json) process.stdout.write(renderJson({ error: renderProblemJson(problem) }));
     else process.stderr.write(`${renderProblem(problem, this.colours)}\n`);
   }
 
@@ -96,7 +96,7 @@ export class Session {
 }
 
 /** Laid out for people at a terminal; for another program on one line, which takes half the time and room. */
-function jsonText(value: unknown): string {
+function renderJson(value: unknown): string {
   return `${JSON.stringify(value, undefined, process.stdout.isTTY ? 2 : undefined)}\n`;
 }
 

@@ -7,9 +7,10 @@ import { wordsFor } from "./problems.js";
 export function renderProblem(problem: Problem, colours: Colours): string {
   const { code } = problem;
   const { what, received, valid, repair, details = [], file, line } = wordsFor(problem);
-  const place = file === undefined ? undefined : `${showPath(file)}${line === undefined ? "" : `:${line}`}`;
+  const location =
+    file === undefined ? undefined : `${showPath(file)}${line === undefined ? "" : `:${line}`}`;
   const rows = [
-    ["where", place],
+    ["where", location],
     ["received", received],
     ["valid", valid],
     ["repair", repair],
@@ -32,11 +33,12 @@ export function showPath(file: string): string {
 }
 
 /** Where a database is: a path as seen from here, or a URL. */
-export function showPlace(place: string): string {
-  return place.includes("://") ? place : showPath(place);
+export function showPlace(label: string): string {
+  return label.includes("://") ? label : showPath(label);
 }
 
-export function problemJson(problem: Problem): object {
+/** A problem as `--json` gives it, in the words of the command line. */
+export function renderProblemJson(problem: Problem): object {
   const { code, exit } = problem;
   return { code, exit, ...wordsFor(problem) };
 }

@@ -21,7 +21,7 @@ export interface DiffHints {
   readonly fills?: ReadonlyMap<string, Default>;
   /** How values are made into those of another type, by fillKey. */
   readonly conversions?: ReadonlyMap<string, Conversion>;
-  /** Keep the place of columns that arrive before others. @default false: they come last */
+  /** Keep the position of columns that arrive before others. @default false: they come last */
   readonly positions?: boolean;
 }
 
@@ -117,7 +117,7 @@ function diffTable({ address, was, now, names, columnNames, survives, stayed, hi
   const stays = (column: string) => wanted.has(newName(column)) && !taken.has(column);
   const changes: Change[] = [];
 
-  // The last one first: each place then holds at its turn, and on the way back too.
+  // The last one first: each position then holds at its turn, and on the way back too.
   for (const [at, column] of [...was.columns.entries()].toReversed()) {
     if (!stays(column.name)) changes.push({ kind: "drop column", table: address, column, at });
   }
@@ -134,8 +134,8 @@ function diffTable({ address, was, now, names, columnNames, survives, stayed, hi
     const old = kept.get(column.name);
     if (!old) {
       const last = now.columns.slice(at).every(({ name }) => !kept.has(name));
-      const place = hints.positions && !last ? { at } : {};
-      changes.push(withFill({ kind: "add column", table, column, ...place }, table, hints));
+      const position = hints.positions && !last ? { at } : {};
+      changes.push(withFill({ kind: "add column", table, column, ...position }, table, hints));
       return;
     }
     const before = names ? renameInColumn(old, address, names) : old;

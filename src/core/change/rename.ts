@@ -105,7 +105,7 @@ function renameInRule(rule: Rule, table: string, names: NameMap): Rule {
   );
 }
 
-/** SQL with the names in its places replaced. */
+/** SQL with the names in its placeholders replaced. */
 export function renameInSql(sql: SqlText, table: string, names: NameMap): SqlText {
   return mapSqlText(sql, text => renameInText(text, table, names));
 }

@@ -52,7 +52,7 @@ export function isOfDefinition(change: Change): change is DefinitionChange {
 interface ColumnChange {
   readonly table: string;
   readonly column: Column;
-  /** The column's place among the table's columns, from 0; absent: the last. */
+  /** The column's position among the table's columns, from 0; absent: the last. */
   readonly at?: number;
   /** What rows that exist get when the column arrives. */
   readonly fill?: Default;

@@ -152,6 +152,7 @@ function describeNote(note: string | undefined): string {
   return note === undefined ? "no note" : `note "${note}"`;
 }
 
+/** A default as SQL's readers know it: `'raw'`, `12.5`, `a new uuid`. */
 export function describeDefault(value: Default): string {
   switch (value.kind) {
     case "value":
@@ -165,7 +166,7 @@ export function describeDefault(value: Default): string {
   }
 }
 
-/** SQL as people read it: places as names, quoted only where a name needs it. */
+/** SQL as people read it: placeholders as names, quoted only where a name needs it. */
 export function showSql(sql: SqlText): string {
   const show = (text: string) =>
     fillPlaceholders(text, name => (/^[\p{L}_][\p{L}\p{N}_]*$/u.test(name) ? name : `"${name}"`));
@@ -192,6 +193,7 @@ function describeIndex(index: Index): string {
   return `${index.unique ? "unique " : ""}(${parts.join(", ")})${where}`;
 }
 
+/** `(potter_id) → potters (id), on delete restrict` */
 export function describeForeignKey({
   columns,
   references,

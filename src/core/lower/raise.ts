@@ -116,7 +116,7 @@ type NumberRule = "min" | "max" | "above" | "below" | "min length" | "max length
 const NUMBER = "(-?\\d+(?:\\.\\d+)?)";
 
 function ruleOf(text: string, { name }: Column, { length }: RaiseRules): Rule | undefined {
-  const place = placeholderOf(name).replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
+  const placeholder = placeholderOf(name).replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
   const find = (pattern: string) => new RegExp(`^${pattern}$`).exec(text)?.[1];
   const call = length.replace("(", "\\(");
   const number = (kind: NumberRule, pattern: string) => {
@@ -124,14 +124,14 @@ function ruleOf(text: string, { name }: Column, { length }: RaiseRules): Rule | 
     return value === undefined ? undefined : { kind, column: name, value: Number(value) };
   };
   return (
-    number("min", `${place} >= ${NUMBER}`) ??
-    number("max", `${place} <= ${NUMBER}`) ??
-    number("above", `${place} > ${NUMBER}`) ??
-    number("below", `${place} < ${NUMBER}`) ??
-    number("min length", `${call}${place}\\) >= (\\d+)`) ??
-    number("max length", `${call}${place}\\) <= (\\d+)`) ??
-    number("decimal places", `${place} = round\\(${place}, (\\d+)\\)`) ??
-    listRule(find(`(?:BINARY )?${place} IN \\((.*)\\)`), name)
+    number("min", `${placeholder} >= ${NUMBER}`) ??
+    number("max", `${placeholder} <= ${NUMBER}`) ??
+    number("above", `${placeholder} > ${NUMBER}`) ??
+    number("below", `${placeholder} < ${NUMBER}`) ??
+    number("min length", `${call}${placeholder}\\) >= (\\d+)`) ??
+    number("max length", `${call}${placeholder}\\) <= (\\d+)`) ??
+    number("decimal places", `${placeholder} = round\\(${placeholder}, (\\d+)\\)`) ??
+    listRule(find(`(?:BINARY )?${placeholder} IN \\((.*)\\)`), name)
   );
 }
 

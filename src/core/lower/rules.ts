@@ -25,8 +25,8 @@ export interface RuleWords {
   readonly set: (columns: readonly string[]) => string;
 }
 
-/** A rule as a condition, columns as places. */
-export function ruleCondition(rule: Exclude<Rule, { kind: "sql" }>, words: RuleWords): string | undefined {
+/** A rule as a condition, columns as placeholders. */
+export function portableRuleSql(rule: Exclude<Rule, { kind: "sql" }>, words: RuleWords): string | undefined {
   if ("columns" in rule) {
     const columns = rule.columns.map(placeholderOf);
     if (rule.kind === "one of") return `${words.set(columns)} ${rule.optional ? "<=" : "="} 1`;

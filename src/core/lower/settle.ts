@@ -74,11 +74,11 @@ function settleTable(table: Table, rules: SettleRules): Table {
   const cut = (name: string) => cutName(name, rules.nameLimit);
   const spell = (sql: SqlText) => spellExpression(textOrNothing(sql, rules), table.columns, rules.tokens);
   const { note, namespace, options, ...rest } = table;
-  const place = flatten({ name: table.name, ...(namespace !== undefined && { namespace }) }, rules);
+  const address = flatten({ name: table.name, ...(namespace !== undefined && { namespace }) }, rules);
   const settled: Table = {
     ...rest,
-    ...place,
-    name: cut(place.name),
+    ...address,
+    name: cut(address.name),
     ...ownOptions(options, rules),
     ...(rules.keepsNotes && note !== undefined && { note }),
     columns: table.columns.map(column =>
@@ -98,32 +98,25 @@ function settleTable(table: Table, rules: SettleRules): Table {
   };
   const settlePart = (kind: PartKind, { options: own, ...part }: Parts[PartKind]) => ({
     ...(kind === "foreign key" || kind === "check" ? part : without(part, rules.unheld.part)),
-    name: cut(part.name === "" && !rules.unnamed ? nameFor(kind, part, place.name) : part.name),
+    name: cut(part.name === "" && !rules.unnamed ? nameFor(kind, part, address.name) : part.name),
     ...ownOptions(own, rules),
   });
-  return PART_KINDS.reduce(
-    (so, kind) =>
-      withParts(
-        so,
-        kind,
-        partsOf(so, kind).map(part => settlePart(kind, part)),
-      ),
-    settled,
-  );
+  const partsSettled = (kind: PartKind) => partsOf(settled, kind).map(part => settlePart(kind, part));
+  return PART_KINDS.reduce((so, kind) => withParts(so, kind, partsSettled(kind)), settled);
 }
 
 function cutAddress(address: string, cut: (name: string) => string, rules: SettleRules): string {
-  const place = flatten(parseAddress(address), rules);
-  return addressOf({ ...place, name: cut(place.name) });
+  const flat = flatten(parseAddress(address), rules);
+  return addressOf({ ...flat, name: cut(flat.name) });
 }
 
 /** Where there are no namespaces, they are part of the name. */
 function flatten(
-  place: Pick<Table, "name" | "namespace">,
+  address: Pick<Table, "name" | "namespace">,
   rules: SettleRules,
 ): Pick<Table, "name" | "namespace"> {
-  if (rules.namespaces || place.namespace === undefined) return place;
-  return { name: `${place.namespace}_${place.name}` };
+  if (rules.namespaces || address.namespace === undefined) return address;
+  return { name: `${address.namespace}_${address.name}` };
 }
 
 /** The options of this dialect, and of no other. */

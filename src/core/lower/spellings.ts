@@ -3,7 +3,7 @@ import type { Check, Column, Index, Schema, SqlText, Table } from "../schema/typ
 
 /**
  * Some engines give an expression back in their own spelling: `IN ('a')` as `= ANY (ARRAY['a'::text])`. No SQL is
- * parsed to compare the two. What was sent and what came back are noted after each run, by the place the expression
+ * parsed to compare the two. What was sent and what came back are noted after each run, by the slot the expression
  * stands in, and looked up when a database is compared with what its migrations say.
  */
 export type Spellings = Readonly<Record<string, string>>;
@@ -40,7 +40,7 @@ function keyOf(table: Table, slot: string, text: string): string {
   return JSON.stringify([addressOf(table), slot, text]);
 }
 
-/** Every expression of a table handed to `change`, with the name of the place it stands in. */
+/** Every expression of a table handed to `change`, with the name of the slot it stands in. */
 function respellTable(table: Table, change: (slot: string, text: string) => string): Table {
   const spell = (slot: string, sql: SqlText) => (typeof sql === "string" ? change(slot, sql) : sql);
   return {

@@ -18,7 +18,7 @@ export function fillPlaceholders(text: string, replace: (name: string) => string
   return filled;
 }
 
-/** The names that stand in places of a text, each once. */
+/** The names that stand in placeholders of a text, each once. */
 export function placeholdersIn(text: string): string[] {
   const names = tokenize(text).flatMap(token =>
     token.kind === "placeholder" ? [nameInPlaceholder(token.text)] : [],
@@ -32,7 +32,7 @@ export function mapSqlText(sql: SqlText, change: (text: string) => string): SqlT
   return Object.fromEntries(Object.entries(sql).map(([dialect, text]) => [dialect, change(text)]));
 }
 
-/** The names in places of any dialect's text. */
+/** The names in placeholders of any dialect's text. */
 export function placeholdersInSqlText(sql: SqlText): string[] {
   return [...new Set((typeof sql === "string" ? [sql] : Object.values(sql)).flatMap(placeholdersIn))];
 }

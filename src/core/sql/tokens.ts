@@ -1,5 +1,5 @@
 /**
- * SQL cut into tokens, loosely: enough to find statements, names, places and the parts of a CREATE TABLE,
+ * SQL cut into tokens, loosely: enough to find statements, names, placeholders and the parts of a CREATE TABLE,
  * never enough to judge an expression. Nothing is lost: the texts of all tokens joined give the input back.
  */
 export interface Token {
@@ -39,6 +39,7 @@ export interface TokenColumns {
   readonly starts: readonly number[];
 }
 
+/** The tokens of SQL without blanks and comments, as two lists side by side: an object each would take longer. */
 export function meaningfulTokens(sql: string, rules: TokenRules): TokenColumns {
   const [texts, starts]: [string[], number[]] = [[], []];
   let at = 0;
@@ -140,12 +141,12 @@ function saysNothing(kind: Token["kind"]): boolean {
   return kind === "space" || kind === "comment";
 }
 
-/** A column's place in an expression; braces in its name are doubled. */
+/** A column's placeholder in an expression; braces in its name are doubled. */
 export function placeholderOf(name: string): string {
   return `{${name.replace(/[{}]/g, "$&$&")}}`;
 }
 
 /** The inverse of placeOf. */
-export function nameInPlaceholder(place: string): string {
-  return place.slice(1, -1).replace(/([{}])\1/g, "$1");
+export function nameInPlaceholder(placeholder: string): string {
+  return placeholder.slice(1, -1).replace(/([{}])\1/g, "$1");
 }

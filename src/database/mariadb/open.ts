@@ -92,7 +92,7 @@ async function readCatalog({ rows }: Statements, { name, label }: TargetSettings
   // https://mariadb.com/kb/en/information-schema-referential_constraints-table/: not for who may only read.
   if (hidesRules(results)) {
     const reason = "the server hides the rules of references from a user who may only SELECT";
-    throw problems.noCatalogRight({ target: name, place: label, reason });
+    throw problems.noCatalogRight({ target: name, label, reason });
   }
   return mariadb.catalog.read(results);
 }

@@ -103,7 +103,7 @@ async function readCatalog(
   } catch (error) {
     if (!(error instanceof Problem) || error.code !== problems.readOnly.code) throw error;
     const message = messageOf(error.cause);
-    throw problems.noCatalogRight({ target: name, place: label, reason: message }, error.cause);
+    throw problems.noCatalogRight({ target: name, label, reason: message }, error.cause);
   }
 }
 

@@ -27,19 +27,18 @@ type Make = (error: DriverError, target: TargetSettings, cause: unknown) => Prob
 
 const FAILURES = {
   noTls: ({ message }, { name, label }, cause) =>
-    problems.noTls({ target: name, place: label, reason: message }, cause),
+    problems.noTls({ target: name, label, reason: message }, cause),
   noDatabase: (_, { name, label }, cause) =>
-    problems.noDatabase({ target: name, place: label, server: true }, cause),
-  notLetIn: ({ reason }, { name, label }, cause) =>
-    problems.notLetIn({ target: name, place: label, reason }, cause),
+    problems.noDatabase({ target: name, label, server: true }, cause),
+  notLetIn: ({ reason }, { name, label }, cause) => problems.notLetIn({ target: name, label, reason }, cause),
   locked: (_, { name, lockTimeout }, cause) =>
     problems.locked({ target: name, waited: `${lockTimeout / 1000} s` }, cause),
-  readOnly: ({ reason }, { label }, cause) => problems.readOnly({ place: label, reason }, cause),
+  readOnly: ({ reason }, { label }, cause) => problems.readOnly({ label, reason }, cause),
   unreachable: ({ message, code }, { name, label }, cause) =>
-    problems.unreachable({ target: name, place: label, reason: message || code }, cause),
+    problems.unreachable({ target: name, label, reason: message || code }, cause),
   cutOff: ({ message }, { name }, cause) => problems.cutOff({ target: name, reason: message }, cause),
   notADatabase: (_, { label }, cause) => problems.notADatabase({ file: label }, cause),
-  readOnlyFile: (_, { label }, cause) => problems.readOnly({ place: label }, cause),
+  readOnlyFile: (_, { label }, cause) => problems.readOnly({ label }, cause),
   cannotOpen: ({ message }, { label }, cause) => problems.cannotOpen({ file: label, reason: message }, cause),
 } as const satisfies Record<string, Make>;
 
@@ -56,7 +55,7 @@ export function explainFailure(
   const known = failures.known.find(([isSo]) => isSo(read));
   if (known) return FAILURES[known[1]](read, target, error);
   return sql === undefined
-    ? problems.unreachable({ target: target.name, place: target.label, reason: read.reason }, error)
+    ? problems.unreachable({ target: target.name, label: target.label, reason: read.reason }, error)
     : problems.queryFailed({ reason: read.reason, statement: sql }, error);
 }
 

@@ -35,7 +35,7 @@ export async function openSqlite(target: TargetSettings, { mode, trace }: OpenOp
   const { address: file } = target;
   const isNew = file !== ":memory:" && !existsSync(file);
   if (isNew && (mode === "read" || mode === "change"))
-    throw problems.noDatabase({ target: target.name, place: file, server: false });
+    throw problems.noDatabase({ target: target.name, label: file, server: false });
   const connection = connect(target);
   const database = databaseOver(connection, target, trace, () => {
     // A file made for work that then failed is nobody's database.

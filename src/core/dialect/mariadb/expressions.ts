@@ -1,15 +1,15 @@
 import type { Column, Default, Rule } from "../../schema/types.js";
-import { ruleCondition } from "../../lower/rules.js";
+import { portableRuleSql } from "../../lower/rules.js";
 import { parseNativeType } from "../../sql/native-type.js";
 import { NAME } from "./types.js";
 
 /** A value as a literal; a backslash is an escape there, as it is by default. */
-export function literal(value: string | number | boolean): string {
+export function literalSql(value: string | number | boolean): string {
   if (typeof value === "string") return `'${value.replaceAll("\\", "\\\\").replaceAll("'", "''")}'`;
   return typeof value === "boolean" ? (value ? "1" : "0") : String(value);
 }
 
-/** A rule as a condition, columns as places. Undefined: the type holds it by itself. */
+/** A rule as a condition, columns as placeholders. Undefined: the type holds it by itself. */
 export function ruleSql(
   rule: Exclude<Rule, { kind: "sql" }>,
   column: Column | undefined,
@@ -19,35 +19,36 @@ export function ruleSql(
   if (rule.kind === "max length" && bounded && type.length <= rule.value) return undefined;
   // A list as a type holds its values by itself.
   if (rule.kind === "in" && type?.kind === "native" && isList(type.sql[NAME])) return undefined;
-  return ruleCondition(rule, {
-    literal,
-    moment: (place, moment) =>
+  return portableRuleSql(rule, {
+    literal: literalSql,
+    moment: (column, moment) =>
       type?.kind === "timestamptz"
         ? // Anything else would be read in the time zone of the session.
-          [`unix_timestamp(${place})`, String(moment.getTime() / 1000)]
-        : [place, literal(moment.toISOString().slice(0, -1).replace("T", " "))],
+          [`unix_timestamp(${column})`, String(moment.getTime() / 1000)]
+        : [column, literalSql(moment.toISOString().slice(0, -1).replace("T", " "))],
     length: "char_length",
-    bytes: place => `octet_length(${place})`,
+    bytes: column => `octet_length(${column})`,
     // Else the column's collation would decide on capitals, accents and spaces at the end.
-    exact: place => `BINARY ${place}`,
-    position: (text, place) => `locate(BINARY ${text}, ${place})`,
+    exact: column => `BINARY ${column}`,
+    position: (text, column) => `locate(BINARY ${text}, ${column})`,
     // Without a flag, the column's collation would decide on capitals: https://mariadb.com/kb/en/pcre/
-    pattern: (place, pattern, caseless) =>
-      `${place} REGEXP ${literal(`(?${caseless ? "i" : "-i"})${pattern}`)}`,
-    letters: (place, which) => `BINARY ${place} = ${which}(${place})`,
-    type: (place, kind) =>
-      kind === "boolean" ? `${place} IN (0, 1)` : kind === "json" ? `json_valid(${place})` : undefined,
+    pattern: (column, pattern, caseless) =>
+      `${column} REGEXP ${literalSql(`(?${caseless ? "i" : "-i"})${pattern}`)}`,
+    letters: (column, which) => `BINARY ${column} = ${which}(${column})`,
+    type: (column, kind) =>
+      kind === "boolean" ? `${column} IN (0, 1)` : kind === "json" ? `json_valid(${column})` : undefined,
     // A number is rounded to its places before any check.
     decimalPlaces: () => undefined,
-    shape: (place, shapes) =>
-      `json_type(${place}) IN (${shapes.map(shape => literal(shape.toUpperCase())).join(", ")})`,
-    items: place => `json_length(${place})`,
-    set: places => places.map(place => `(${place} IS NOT NULL)`).join(" + "),
+    shape: (column, shapes) =>
+      `json_type(${column}) IN (${shapes.map(shape => literalSql(shape.toUpperCase())).join(", ")})`,
+    items: column => `json_length(${column})`,
+    set: columns => columns.map(column => `(${column} IS NOT NULL)`).join(" + "),
   });
 }
 
+/** A portable default in MariaDB's words. */
 export function defaultSql(value: Exclude<Default, { kind: "sql" }>): string {
-  return value.kind === "uuid" ? "uuid()" : literal(value.value);
+  return value.kind === "uuid" ? "uuid()" : literalSql(value.value);
 }
 
 function isList(text = ""): boolean {

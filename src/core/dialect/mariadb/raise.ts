@@ -26,10 +26,10 @@ function unspellTable(table: Table): Table {
       if (only?.kind !== "sql" || typeof only.sql !== "string") return check;
       const column = table.columns.find(({ name }) => only.sql.toString().includes(placeholderOf(name)));
       const list = column && /^(.+?) in \(([^]*)\)$/.exec(only.sql);
-      const place = column && placeholderOf(column.name);
-      const exact = `cast(${place!} as char charset binary)`;
-      if (!list || (list[1] !== place && list[1] !== exact)) return check;
-      const left = list[1] === exact ? `BINARY ${place!}` : place!;
+      const placeholder = column && placeholderOf(column.name);
+      const exact = `cast(${placeholder!} as char charset binary)`;
+      if (!list || (list[1] !== placeholder && list[1] !== exact)) return check;
+      const left = list[1] === exact ? `BINARY ${placeholder!}` : placeholder!;
       const items = [...list[2]!.matchAll(/('(?:[^'\\]|'')*'|-?\d+)(?:,|$)/g)];
       if (items.map(([all]) => all).join("") !== list[2]) return check;
       return {

@@ -1,9 +1,9 @@
 import type { DialectRows } from "../shared/dialect.js";
-import { literal } from "./expressions.js";
+import { literalSql } from "./expressions.js";
 import { quote } from "./names.js";
 
 export const rows: DialectRows = {
-  literal,
+  literalSql: literalSql,
   bytesLiteral: digits => `X'${digits}'`,
   emptyRow: "() VALUES ()",
   jsonPairs: (first, second) => `CAST(JSON_ARRAYAGG(JSON_ARRAY(${first}, ${second})) AS char)`,

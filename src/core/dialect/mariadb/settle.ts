@@ -78,6 +78,7 @@ function settleIndex({ where: _, ...index }: Index, table: Table): Index {
   return { ...index, parts: index.parts.map(part => (isLong(part) ? { ...part, length: PREFIX } : part)) };
 }
 
+/** Whether a unique index is what MariaDB makes of a unique constraint: it tells the two apart by nothing. */
 export function isPlainUnique(index: Index): boolean {
   return (
     index.unique === true &&
@@ -95,6 +96,7 @@ export function asKey(index: Index): Key {
   return { ...asUnique(index), ...options };
 }
 
+/** A plain unique index as the unique constraint it is the same as. */
 export function asUnique({ name, parts, options }: Index): Unique {
   const columns = parts.flatMap(part => ("column" in part ? [part.column] : []));
   return { name, columns, ...(options && { options }) };

@@ -74,6 +74,7 @@ export function words(text: string): TypeWords {
   return INTEGERS.includes(found.name) ? { name: found.name, numbers: [] } : found;
 }
 
+/** Whether the second type holds every value of the first, as its engine stores them. */
 export function widens(before: string, after: string): boolean {
   return before === after || holdsAll(words(before), words(after));
 }

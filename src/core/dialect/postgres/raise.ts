@@ -48,7 +48,7 @@ const CASTS: Readonly<Record<string, string>> = {
   time: "time without time zone",
 };
 
-function castOf(type: string): string {
+function castSql(type: string): string {
   const word = type.replace(/\(.*\)$/, "");
   return CASTS[word] ?? word;
 }
@@ -57,11 +57,11 @@ function unspellDefault(text: string, type: string): string {
   const cast = /^('(?:[^']|'')*')::(.+)$/.exec(text);
   if (
     cast &&
-    cast[2] === castOf(type) &&
+    cast[2] === castSql(type) &&
     !/^(?:smallint|integer|bigint|numeric|real|double precision|boolean)$/.test(cast[2])
   )
     return cast[1]!;
-  if (text === `NULL::${castOf(type)}`) return "NULL";
+  if (text === `NULL::${castSql(type)}`) return "NULL";
   const negative = /^'(-\d+)'::integer$/.exec(text);
   return negative && /^(?:smallint|integer|bigint)$/.test(type) ? negative[1]! : text;
 }
@@ -70,7 +70,7 @@ function unspellDefault(text: string, type: string): string {
 function unspellCheck(text: string, columns: readonly Column[]): string {
   const column = columns.find(({ name }) => text.includes(placeholderOf(name)));
   if (!column) return text;
-  const place = placeholderOf(column.name);
+  const placeholder = placeholderOf(column.name);
   const type = textOf(column);
   const whole = /^(?:smallint|integer|bigint)$/.test(type);
   const parts = outer(text).split(/\) AND \(/);
@@ -78,28 +78,28 @@ function unspellCheck(text: string, columns: readonly Column[]): string {
     const bare =
       parts.length === 1 ? part : part.slice(at === 0 ? 1 : 0, at === parts.length - 1 ? -1 : undefined);
     const compared = /^(.+?) (>=|<=|>|<) (\d+)$/.exec(bare);
-    if (compared && compared[1] === place && whole) return bare;
+    if (compared && compared[1] === placeholder && whole) return bare;
     const [, length, operator, count] = /^char_length\((.+?)\) (>=|<=) (\d+)$/.exec(bare) ?? [];
-    if (length === (type === "text" ? place : `(${place})::text`))
-      return `char_length(${place}) ${operator!} ${count!}`;
-    return unspellList(bare, place, type, whole);
+    if (length === (type === "text" ? placeholder : `(${placeholder})::text`))
+      return `char_length(${placeholder}) ${operator!} ${count!}`;
+    return unspellList(bare, placeholder, type, whole);
   });
   return read.every(part => part !== undefined) ? read.join(" AND ") : text;
 }
 
-function unspellList(text: string, place: string, type: string, whole: boolean): string | undefined {
-  const left = type === "text" || whole ? place : `(${place})::text`;
+function unspellList(text: string, placeholder: string, type: string, whole: boolean): string | undefined {
+  const left = type === "text" || whole ? placeholder : `(${placeholder})::text`;
   const head = `${left} = ANY (`;
   if (!text.startsWith(head)) return undefined;
   const list = text.slice(head.length, -1);
   const inner = type === "text" || whole ? list : /^\((.*)\)::text\[\]$/s.exec(list)?.[1];
   const items = inner === undefined ? undefined : /^ARRAY\[(.*)\]$/s.exec(inner)?.[1];
   if (items === undefined) return undefined;
-  const cast = whole ? "" : `::${castOf(type)}`;
+  const cast = whole ? "" : `::${castSql(type)}`;
   const literal = whole ? "\\d+" : "'(?:[^']|'')*'";
   const found = [...items.matchAll(new RegExp(`(${literal})${cast}(?:, |$)`, "g"))];
   if (found.map(([all]) => all).join("") !== items || found.length < 2) return undefined;
-  return `${place} IN (${found.map(([, item]) => item).join(", ")})`;
+  return `${placeholder} IN (${found.map(([, item]) => item).join(", ")})`;
 }
 
 /** Without the parentheses that the server puts around a whole condition. */

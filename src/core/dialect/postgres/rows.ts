@@ -1,10 +1,10 @@
 import type { DialectRows } from "../shared/dialect.js";
-import { literal } from "./expressions.js";
+import { literalSql } from "./expressions.js";
 import { quote } from "./names.js";
-import { goOnCounting } from "./render/sequences.js";
+import { goOnCountingSql } from "./render/sequences.js";
 
 export const rows: DialectRows = {
-  literal,
+  literalSql: literalSql,
   bytesLiteral: digits => `'\\x${digits}'`,
   emptyRow: "DEFAULT VALUES",
   jsonPairs: (first, second) => `json_agg(json_build_array(${first}, ${second}))::text`,
@@ -13,7 +13,7 @@ export const rows: DialectRows = {
     // Drivers turn moments and numbers into values of JavaScript, which hold less.
     exactly: ({ name }) => `${quote(name)}::text AS ${quote(name)}`,
     overriding: "OVERRIDING SYSTEM VALUE ",
-    after: goOnCounting,
+    after: goOnCountingSql,
   },
   driver: {
     // https://node-postgres.com/features/types

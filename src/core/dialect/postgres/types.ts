@@ -65,6 +65,7 @@ export function words(text: string): TypeWords {
   return typeWords(text, WORDS);
 }
 
+/** Whether the second type holds every value of the first, as its engine stores them. */
 export function widens(before: string, after: string): boolean {
   return before === after || holdsAll(words(before), words(after));
 }

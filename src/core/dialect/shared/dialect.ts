@@ -88,7 +88,7 @@ export interface DialectCatalog {
 /** Values and rows: written, read and copied. */
 export interface DialectRows {
   /** A value as SQL writes it. */
-  readonly literal: (value: string | number | boolean) => string;
+  readonly literalSql: (value: string | number | boolean) => string;
   /** Bytes as SQL writes them, from hexadecimal digits. */
   readonly bytesLiteral: (digits: string) => string;
   /** What follows `INSERT INTO t` for a row of which nothing is said. */

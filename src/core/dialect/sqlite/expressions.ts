@@ -1,10 +1,10 @@
-import { ruleCondition } from "../../lower/rules.js";
-import { globCondition } from "./pattern.js";
+import { portableRuleSql } from "../../lower/rules.js";
+import { globSql } from "./pattern.js";
 import { quote, stampTriggerName } from "./names.js";
 import type { Column, Default, Rule, TypeRuleKind } from "../../schema/types.js";
 
 /** A value as a literal; true and false are 1 and 0. */
-export function literal(value: string | number | boolean): string {
+export function literalSql(value: string | number | boolean): string {
   if (typeof value === "string") return `'${value.replaceAll("'", "''")}'`;
   return typeof value === "boolean" ? (value ? "1" : "0") : String(value);
 }
@@ -17,21 +17,21 @@ const UUID =
   "lower(hex(randomblob(4)) || '-' || hex(randomblob(2)) || '-4' || substr(hex(randomblob(2)), 2) || '-' || " +
   "substr('89AB', 1 + (random() & 3), 1) || substr(hex(randomblob(2)), 2) || '-' || hex(randomblob(6)))";
 
-/** A rule as a condition, columns as places. Undefined: SQLite has no way to hold it. */
+/** A rule as a condition, columns as placeholders. Undefined: SQLite has no way to hold it. */
 export function ruleSql(rule: Exclude<Rule, { kind: "sql" }>): string | undefined {
-  return ruleCondition(rule, {
-    literal,
+  return portableRuleSql(rule, {
+    literal: literalSql,
     // However the text of a moment is written: https://sqlite.org/lang_datefunc.html
-    moment: (column, moment) => [`julianday(${column})`, `julianday(${literal(moment.toISOString())})`],
+    moment: (column, moment) => [`julianday(${column})`, `julianday(${literalSql(moment.toISOString())})`],
     length: "length",
     bytes: column => `length(CAST(${column} AS BLOB))`,
     exact: column => column,
     position: (text, column) => `instr(${column}, ${text})`,
-    pattern: globCondition,
+    pattern: globSql,
     letters: (column, which) => `${column} = ${which}(${column})`,
-    type: typeCondition,
+    type: typeRuleSql,
     decimalPlaces: (column, places) => `${column} = round(${column}, ${places})`,
-    shape: (column, shapes) => `json_type(${column}) IN (${shapes.map(literal).join(", ")})`,
+    shape: (column, shapes) => `json_type(${column}) IN (${shapes.map(literalSql).join(", ")})`,
     items: column => `json_array_length(${column})`,
     set: columns => columns.map(column => `(${column} IS NOT NULL)`).join(" + "),
   });
@@ -41,7 +41,7 @@ export function ruleSql(rule: Exclude<Rule, { kind: "sql" }>): string | undefine
  * A column takes values of any kind, whatever type it declares (https://sqlite.org/flextypegood.html), so these say
  * what it may hold. Each is true of null.
  */
-function typeCondition(column: string, kind: TypeRuleKind): string {
+function typeRuleSql(column: string, kind: TypeRuleKind): string {
   switch (kind) {
     case "boolean":
       return `${column} IN (0, 1)`;
@@ -64,12 +64,13 @@ function typeCondition(column: string, kind: TypeRuleKind): string {
   }
 }
 
+/** A portable default in SQLite's words. */
 export function defaultSql(value: Exclude<Default, { kind: "sql" }>): string {
-  return value.kind === "uuid" ? `(${UUID})` : literal(value.value);
+  return value.kind === "uuid" ? `(${UUID})` : literalSql(value.value);
 }
 
 /** Anything but a plain value must stand in parentheses: https://sqlite.org/lang_createtable.html#dfltval */
-export function defaultSqlText(text: string): string {
+export function parenthesizedSql(text: string): string {
   const plain =
     /^(?:[+-]?[\d.]+(?:e[+-]?\d+)?|0x[0-9a-f]+|x?'(?:[^']|'')*'|null|true|false|current_(?:date|time|timestamp))$/i;
   return plain.test(text) || isInParentheses(text) ? text : `(${text})`;
@@ -89,12 +90,13 @@ function isInParentheses(text: string): boolean {
   return true;
 }
 
-export function nowText(_column: Column): string {
+/** The moment a row is written, as a default: ISO 8601 in UTC, to the millisecond. */
+export function nowSql(_column: Column): string {
   return `(${NOW})`;
 }
 
 /** The trigger that keeps a `@Stamp("updated")` column. A table without rowids is found by its key. */
-export function stampTrigger(
+export function stampTriggerSql(
   table: string,
   column: string,
   key: readonly string[],

@@ -4,15 +4,15 @@
  * `^[A-Z]-[0-9]+$` → `{label} GLOB '[A-Z]-[0-9]*' AND substr({label}, 3) NOT GLOB '*[^0-9]*'`
  * @returns undefined for any other pattern
  */
-export function globCondition(column: string, pattern: string, caseless: boolean): string | undefined {
+export function globSql(column: string, pattern: string, caseless: boolean): string | undefined {
   const atoms = readAtoms(caseless ? pattern.toLowerCase().replaceAll("\\d", "[0-9]") : pattern);
   const last = atoms?.pop();
   if (!atoms || !last || !atoms.every(({ min, max }) => min === max)) return undefined;
   const text = caseless ? `lower(${column})` : column;
-  const fixed = atoms.flatMap(({ set, min }) => Array.from({ length: min }, () => globOf(set)));
+  const fixed = atoms.flatMap(({ set, min }) => Array.from({ length: min }, () => globSetSql(set)));
   if (last.min === last.max && last.min <= WRITTEN_OUT)
-    return `${text} GLOB '${[...fixed, ...Array.from({ length: last.min }, () => globOf(last.set))].join("")}'`;
-  const begin = [...fixed, ...(last.min > 0 ? [globOf(last.set)] : []), "*"].join("");
+    return `${text} GLOB '${[...fixed, ...Array.from({ length: last.min }, () => globSetSql(last.set))].join("")}'`;
+  const begin = [...fixed, ...(last.min > 0 ? [globSetSql(last.set)] : []), "*"].join("");
   const rest = fixed.length > 0 ? `substr(${text}, ${fixed.length + 1})` : text;
   return [
     ...(begin === "*" ? [] : [`${text} GLOB '${begin}'`]),
@@ -60,6 +60,6 @@ function readAtoms(pattern: string): Atom[] | undefined {
   return atoms;
 }
 
-function globOf(set: string): string {
+function globSetSql(set: string): string {
   return set.length === 1 && !/[*?[]/.test(set) ? set : `[${set}]`;
 }

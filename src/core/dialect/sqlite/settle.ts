@@ -1,6 +1,6 @@
 import type { Index, Rule, Schema } from "../../schema/types.js";
 import { settleSchema, type SettleRules } from "../../lower/settle.js";
-import { defaultSqlText, defaultSql, nowText, ruleSql } from "./expressions.js";
+import { parenthesizedSql, defaultSql, nowSql, ruleSql } from "./expressions.js";
 import { NAME, typeSql } from "./types.js";
 
 export const TOKENS = { brackets: true } as const;
@@ -17,8 +17,8 @@ const RULES: SettleRules = {
   type: typeSql,
   rule: ruleSql,
   default: defaultSql,
-  defaultSql: defaultSqlText,
-  now: nowText,
+  defaultSql: parenthesizedSql,
+  now: nowSql,
 };
 
 /** The schema as SQLite holds it. */

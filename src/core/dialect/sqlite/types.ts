@@ -37,6 +37,7 @@ export function raiseType(text: string): DataType {
   return type && typeSql(type, {}) === text ? type : { kind: "native", sql: { [NAME]: text } };
 }
 
+/** The words of a native type; SQLite knows no other names for its types. */
 export function words(text: string): TypeWords {
   return typeWords(text, {});
 }

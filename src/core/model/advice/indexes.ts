@@ -3,6 +3,7 @@ import type { Index, Table } from "../../schema/types.js";
 import type { EntityDescription } from "../read/descriptions.js";
 import { entitiesWithTables, type Review } from "./review.js";
 
+/** Advice on indexes: those that serve nothing, and those that hold too much. */
 export function adviseOnIndexes(review: Review): void {
   for (const [entity, table] of entitiesWithTables(review)) {
     needless(entity, table, review);

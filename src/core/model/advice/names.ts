@@ -3,6 +3,7 @@ import { cutName, referenceColumnName } from "../../schema/naming.js";
 import type { EntityDescription, FieldDescription } from "../read/descriptions.js";
 import { entitiesWithTables, listed, referenceFields, type Review } from "./review.js";
 
+/** Advice on names: SQL's own words, references that hide their target, names unlike the rest. */
 export function adviseOnNames(review: Review): void {
   for (const [entity] of entitiesWithTables(review)) {
     reservedWords(entity, review);

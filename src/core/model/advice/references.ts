@@ -4,6 +4,7 @@ import type { ForeignKey, Table } from "../../schema/types.js";
 import type { EntityDescription } from "../read/descriptions.js";
 import { entitiesWithTables, referenceFields, type Review } from "./review.js";
 
+/** Advice on references: those no index serves, those that go in circles, entities beside all others. */
 export function adviseOnReferences(review: Review): void {
   for (const [entity, table] of entitiesWithTables(review)) unindexed(entity, table, review);
   circles(review);

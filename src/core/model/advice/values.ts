@@ -3,6 +3,7 @@ import type { Column, Rule, Table } from "../../schema/types.js";
 import type { EntityDescription, FieldDescription } from "../read/descriptions.js";
 import { entitiesWithTables, type Review } from "./review.js";
 
+/** Advice on values: money as a float, classes that say otherwise than columns, defaults that break their own rules. */
 export function adviseOnValues(review: Review): void {
   for (const [entity, table] of entitiesWithTables(review)) {
     for (const { field, column } of review.resolver.columnsOf(entity)) {

@@ -125,14 +125,14 @@ export function reportShared(
       const parts = kinds.flatMap(kind => partsOf(table, kind)).map(({ name }) => name);
       for (const given of [...(withTables ? [table.name] : []), ...parts].filter(Boolean)) {
         const name = cutName(given, dialect.names.limit);
-        const place = addressOf({
+        const address = addressOf({
           ...(table.namespace !== undefined && { namespace: table.namespace }),
           name,
         });
-        const owner = owners.get(place.toLowerCase());
-        owners.set(place.toLowerCase(), owner ?? entity);
-        if (owner === undefined || owner === entity || told.has(place)) continue;
-        told.add(place);
+        const owner = owners.get(address.toLowerCase());
+        owners.set(address.toLowerCase(), owner ?? entity);
+        if (owner === undefined || owner === entity || told.has(address)) continue;
+        told.add(address);
         report(
           "E232",
           { entity },

@@ -25,6 +25,7 @@ export interface ReferencePlan {
   readonly single: boolean;
 }
 
+/** The class, the file and the properties for each table of a schema, no two of the same name. */
 export function planClasses(schema: Schema): ClassPlan[] {
   const byAddress = tablesByAddress(schema);
   const classes = new Set<string>();

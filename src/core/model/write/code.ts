@@ -53,6 +53,7 @@ function keyOf(key: string): string {
   return isIdentifier(key) ? key : JSON.stringify(key);
 }
 
+/** Whether a text can stand in TypeScript as a name. */
 export function isIdentifier(text: string): boolean {
   return /^[\p{ID_Start}$_][\p{ID_Continue}$]*$/u.test(text);
 }

@@ -7,6 +7,7 @@ import { codeInLines, codeOf, LINE } from "./code.js";
 import type { CodeValue } from "./code.js";
 import type { Validator } from "../read/descriptions.js";
 
+/** How one model file names another in an import. */
 export function importPath(from: string, to: string): string {
   const up = from.includes("/") ? "../" : "./";
   const sameFolder = from.includes("/") && from.split("/")[0] === to.split("/")[0];

@@ -104,7 +104,7 @@ export function hidesRules(results: readonly (readonly CatalogRow[])[]): boolean
   return references.some(row => !known.has(keyOfReference(row)));
 }
 
-/** The place of the query for references among the others; that for their rules follows. */
+/** The position of the query for references among the others; that for their rules follows. */
 const REFERENCES_AT = 3;
 
 function optionsOf(options: Readonly<Record<string, string>>): { options?: Options } {

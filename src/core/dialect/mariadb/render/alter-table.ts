@@ -9,11 +9,11 @@ import { placeholderOf } from "../../../sql/tokens.js";
 import { replacedBy, unfilled } from "../../shared/attic.js";
 import type { KeptValues } from "../../shared/kept.js";
 import { momentsStaySql, restoreValuesSql, whereNotKeptSql } from "../attic.js";
-import { literal } from "../expressions.js";
+import { literalSql } from "../expressions.js";
 import { NAME_LIMIT, quote, quoteTable } from "../names.js";
 import { NAME, typeOf, widens } from "../types.js";
 import type { TablePair } from "./table-pair.js";
-import { optionClauses, partClauses } from "./clauses.js";
+import { optionsSql, partClauses } from "./clauses.js";
 import { alterTableSql, columnSql, fillSql, partSql } from "./tables.js";
 
 /** What is done to a table and its rows, in this order. */
@@ -74,7 +74,7 @@ class TableAlterer {
     const [oldOptions, options] = [was.options?.[NAME] ?? {}, now.options?.[NAME] ?? {}];
     this.replaceParts();
     if (oldOptions["collation"] && !options["collation"]) {
-      const text = literal(`${alterTableSql(this.address, ["COLLATE "])}`);
+      const text = literalSql(`${alterTableSql(this.address, ["COLLATE "])}`);
       before.push(`EXECUTE IMMEDIATE CONCAT(${text}, @@collation_database)`);
     }
     this.dropColumns();
@@ -85,8 +85,8 @@ class TableAlterer {
     }
     for (const part of this.added)
       (this.isLate(part) ? afterwards : clauses).push(`ADD ${partSql(part.kind, part.part)}`);
-    clauses.push(...optionClauses(oldOptions, options));
-    if (was.note !== now.note) clauses.push(`COMMENT = ${literal(now.note ?? "")}`);
+    clauses.push(...optionsSql(oldOptions, options));
+    if (was.note !== now.note) clauses.push(`COMMENT = ${literalSql(now.note ?? "")}`);
     return { before, clauses, between, afterwards };
   }
 

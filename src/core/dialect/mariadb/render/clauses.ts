@@ -46,7 +46,7 @@ function hasOwnClause(part: Parts[PartKind]): boolean {
 }
 
 /** What differs of a table's engine, character set and settings; a setting that goes gets its usual value. */
-export function optionClauses(
+export function optionsSql(
   was: Readonly<Record<string, string>>,
   now: Readonly<Record<string, string>>,
 ): string[] {

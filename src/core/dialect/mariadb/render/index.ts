@@ -46,6 +46,7 @@ export function managedObjectNames(_schema: Schema): string[] {
   return [];
 }
 
+/** What a reader must know of a script beforehand: MariaDB commits statement by statement. */
 export function scriptNotes(blocks: readonly Block[]): string[] {
   return blocks.some(({ statements }) => statements.length > 0)
     ? ["MariaDB commits each statement by itself: one that fails leaves those before it done."]

@@ -57,7 +57,7 @@ export function dropReferences({ drops }: Lifted, { before }: RenderPlan): Block
     statements: [
       alterTableSql(address, [
         `DROP FOREIGN KEY ${quote(foreignKey.name)}`,
-        ...ownIndexClauses(tables.get(address), foreignKey),
+        ...ownIndexSql(tables.get(address), foreignKey),
       ]),
     ],
   }));
@@ -80,7 +80,7 @@ export function addReferences({ adds }: Lifted): Block[] {
  * A reference that was made without a name got an index called after its column, which the server would replace by one
  * of another name as soon as the reference is made again. Stated by itself, it stays.
  */
-function ownIndexClauses(table: Table | undefined, { name, columns }: ForeignKey): string[] {
+function ownIndexSql(table: Table | undefined, { name, columns }: ForeignKey): string[] {
   const parts = columns.map(column => ({ column }));
   const made = table?.indexes.find(
     index => index.name.replace(/_\d+$/, "") === columns[0] && equal(index.parts, parts),

@@ -13,16 +13,18 @@ import type {
   Table,
 } from "../../../schema/types.js";
 import { expressionSql } from "../../../lower/expressions.js";
-import { defaultSql as valueSql, literal, NOW } from "../expressions.js";
+import { defaultSql as valueSql, literalSql, NOW } from "../expressions.js";
 import { quote, quoteList, quoteTable } from "../names.js";
 import { NAME, typeOf } from "../types.js";
 import { readTerms } from "../../shared/terms.js";
 
+/** One ALTER TABLE with all of its clauses, a line each where there are several. */
 export function alterTableSql(address: string, clauses: readonly string[]): string {
   const name = `ALTER TABLE ${quoteTable(address)}`;
   return clauses.length === 1 ? `${name} ${clauses[0]}` : `${name}\n  ${clauses.join(",\n  ")}`;
 }
 
+/** CREATE TABLE with its key, indexes and checks; references are stated once every table is there. */
 export function createTableSql(table: Table): string {
   const lines = [
     ...table.columns.map(column => columnSql(column, table)),
@@ -37,7 +39,7 @@ export function createTableSql(table: Table): string {
     engine && `ENGINE = ${engine}`,
     collation && `COLLATE = ${collation}`,
     settings,
-    table.note !== undefined && `COMMENT = ${literal(table.note)}`,
+    table.note !== undefined && `COMMENT = ${literalSql(table.note)}`,
   ];
   const text = `CREATE TABLE ${quoteTable(addressOf(table))} (\n  ${lines.join(",\n  ")}\n)`;
   return [text, ...behind].filter(Boolean).join(" ");
@@ -65,7 +67,7 @@ export function columnSql(column: Column, table?: Table): string {
     own["invisible"] && "INVISIBLE",
     column.stamp === "updated" && `ON UPDATE ${NOW}`,
     own["on update"] && `ON UPDATE ${own["on update"]}`,
-    column.note !== undefined && `COMMENT ${literal(column.note)}`,
+    column.note !== undefined && `COMMENT ${literalSql(column.note)}`,
     rule?.kind === "sql" && `CHECK (${expressionSql(rule.sql, NAME, quote)})`,
   ]
     .filter(Boolean)
@@ -76,10 +78,12 @@ function defaultSql({ default: value }: Column): string {
   return value?.kind === "sql" ? expressionSql(value.sql, NAME, quote) : "NULL";
 }
 
+/** What rows that exist get, as an expression. */
 export function fillSql(fill: Default): string {
   return fill.kind === "sql" ? expressionSql(fill.sql, NAME, quote) : valueSql(fill);
 }
 
+/** A part as a line of CREATE TABLE, or after ADD. */
 export function partSql(kind: PartKind, part: Parts[PartKind]): string {
   return handlePart(kind, part, {
     key: keySql,
@@ -97,6 +101,7 @@ function keySql({ columns, options }: Key): string {
   return `PRIMARY KEY (${columns.map((column, at) => `${quote(column)}${terms[at] ?? ""}`).join(", ")})`;
 }
 
+/** What drops a part, as a clause of ALTER TABLE. */
 export function dropPartSql(kind: Exclude<PartKind, "foreign key">, part: Parts[PartKind]): string {
   if (kind === "key") return "DROP PRIMARY KEY";
   return kind === "check" ? `DROP CONSTRAINT ${quote(part.name)}` : `DROP INDEX ${quote(part.name)}`;
@@ -113,9 +118,10 @@ function referenceSql({ name, columns, references, onDelete, onUpdate }: Foreign
 
 function indexOptionsSql(options: Options | undefined): string {
   const { comment, ignored } = options?.[NAME] ?? {};
-  return `${comment === undefined ? "" : ` COMMENT ${literal(comment)}`}${ignored ? " IGNORED" : ""}`;
+  return `${comment === undefined ? "" : ` COMMENT ${literalSql(comment)}`}${ignored ? " IGNORED" : ""}`;
 }
 
+/** An index as a line of CREATE TABLE, or after ADD. */
 export function indexSql({ name, parts, unique, method, options }: Index): string {
   const columns = parts.map(part => {
     const column = "column" in part ? quote(part.column) : "";

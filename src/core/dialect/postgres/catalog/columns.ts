@@ -6,6 +6,7 @@ import { optionsOf } from "./values.js";
 const STORAGE: Readonly<Record<string, string>> = { p: "plain", e: "external", x: "extended", m: "main" };
 const COMPRESSION: Readonly<Record<string, string>> = { p: "pglz", l: "lz4" };
 
+/** A column from its row of the catalog; what it counts by is read beside it. */
 export function readColumn(row: CatalogRow): Column {
   const { name, type, required, identity, computed, expression, note, collation } = row;
   return {

@@ -17,6 +17,7 @@ export function readKey(part: CatalogRow, own: (numbers: readonly number[]) => s
   };
 }
 
+/** A check from its row of pg_constraint. */
 export function readCheck(part: CatalogRow, spell: (text: unknown) => string): Check {
   return {
     name: String(part["name"]),
@@ -36,6 +37,7 @@ const ACTIONS: Readonly<Record<string, Action>> = {
   d: "set default",
 };
 
+/** A foreign key from its row of pg_constraint. */
 export function readReference(
   part: CatalogRow,
   own: (numbers: readonly number[]) => string[],

@@ -60,12 +60,12 @@ function readTable(row: CatalogRow, index: CatalogIndex): ReadTable {
   const [valid, invalid] = partition(index.indexes.get(oid) ?? [], each => each["valid"] === true);
 
   const persistence = row["persistence"] === "u" ? { unlogged: "yes" } : {};
-  const place = addressParts(row);
+  const address = addressParts(row);
   const unread = (kind: string, rows: readonly CatalogRow[]) =>
-    rows.map(({ name }) => ({ kind, name: String(name), table: addressOf(place) }));
+    rows.map(({ name }) => ({ kind, name: String(name), table: addressOf(address) }));
   return {
     table: {
-      ...place,
+      ...address,
       columns: columns.map(column => spellComputed(column, spell)),
       ...(key && { key }),
       uniques: of("u").map(part => readKey(part, own)),

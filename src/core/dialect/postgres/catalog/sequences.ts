@@ -79,6 +79,7 @@ export function sequenceDefinition(row: CatalogRow): Definition {
   };
 }
 
+/** An enum or a domain from its row of pg_type. */
 export function readType(row: CatalogRow): Definition {
   if (row["kind"] === "e") {
     return { kind: "enum", ...addressParts(row), values: listOf(row["labels"]).map(String), ...noteOf(row) };

@@ -15,22 +15,27 @@ export function addressParts(row: CatalogRow): Pick<Table, "name" | "namespace">
   };
 }
 
+/** The comment on a thing, if it has one. */
 export function noteOf({ note }: CatalogRow): { note?: string } {
   return typeof note === "string" ? { note } : {};
 }
 
+/** What only PostgreSQL knows of a thing; nothing where there is nothing. */
 export function optionsOf(options: Readonly<Record<string, string>>): { options?: Options } {
   return Object.keys(options).length > 0 ? { options: { [NAME]: options } } : {};
 }
 
+/** The storage parameters of a table or an index (pg_class.reloptions). */
 export function settingsOf({ settings }: CatalogRow): Record<string, string> {
   return Array.isArray(settings) ? { with: settings.join(", ") } : {};
 }
 
+/** Whether a unique index takes two nulls for the same. */
 export function nullsOf(row: CatalogRow): Record<string, string> {
   return row["nulls_same"] === "true" ? { nulls: "not distinct" } : {};
 }
 
+/** When a constraint is proven, where that may wait for the end of a transaction. */
 export function deferrableOf(part: CatalogRow): { deferrable?: Deferrable } {
   if (part["deferrable"] !== true) return {};
   return { deferrable: part["deferred"] === true ? "deferred" : "immediate" };

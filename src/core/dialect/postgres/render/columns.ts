@@ -3,7 +3,7 @@ import { expressionSql } from "../../../lower/expressions.js";
 import { equal } from "../../../schema/canonical.js";
 import type { Column, Default, Table } from "../../../schema/types.js";
 import { textFor } from "../../../sql/placeholders.js";
-import { defaultSql as valueSql, literal } from "../expressions.js";
+import { defaultSql as valueSql, literalSql } from "../expressions.js";
 import { quote, quoteTable } from "../names.js";
 import { NAME, typeOf } from "../types.js";
 import type { Clauses } from "./clauses.js";
@@ -19,6 +19,7 @@ import {
 } from "./sequences.js";
 import { unstampedSql } from "./stamps.js";
 
+/** A column as a line of CREATE TABLE, or after ADD COLUMN. */
 export function columnSql(column: Column): string {
   return [
     quote(column.name),
@@ -38,9 +39,10 @@ function collateSql({ collation }: Column): string | undefined {
   return collation && `COLLATE ${quote(textFor(collation, NAME) ?? "")}`;
 }
 
+/** What stands after DEFAULT; undefined where a column has none. */
 export function defaultSql(column: Column): string | undefined {
   const owned = ownedSequenceOf(column);
-  if (owned) return `nextval(${literal(quoteTable(owned.sequence))}::regclass)`;
+  if (owned) return `nextval(${literalSql(quoteTable(owned.sequence))}::regclass)`;
   const { default: value } = column;
   return value?.kind === "sql" ? expressionSql(value.sql, NAME, quote) : undefined;
 }
@@ -70,13 +72,13 @@ export function alterColumnSql(change: AlterColumn, table: Table, stamps: readon
   const retyped = isRetyped(change);
   return {
     before: [
-      ...dropExpression(change),
-      ...(retyped ? [] : fillOldRows(change, table, stamps)),
+      ...dropExpressionSql(change),
+      ...(retyped ? [] : fillOldRowsSql(change, table, stamps)),
       ...counting.before,
     ],
     clauses: [
-      ...alterType(change),
-      ...alterNullable(change),
+      ...alterTypeSql(change),
+      ...alterNullableSql(change),
       ...counting.clauses,
       ...storageSql(before, after),
     ],
@@ -90,13 +92,13 @@ function isRetyped({ before, after, convert }: AlterColumn): boolean {
 }
 
 /** It keeps the values it was computed to; a column that becomes computed is dropped and made anew instead. */
-function dropExpression({ table, before, after }: AlterColumn): string[] {
+function dropExpressionSql({ table, before, after }: AlterColumn): string[] {
   return before.computed && !after.computed
     ? [`ALTER TABLE ${quoteTable(table)} ALTER COLUMN ${quote(after.name)} DROP EXPRESSION`]
     : [];
 }
 
-function fillOldRows(change: AlterColumn, table: Table, stamps: readonly Column[]): string[] {
+function fillOldRowsSql(change: AlterColumn, table: Table, stamps: readonly Column[]): string[] {
   const fill = fillOf(change);
   if (!fill) return [];
   const name = quote(change.after.name);
@@ -110,7 +112,7 @@ function fillOf({ before, after, fill }: AlterColumn): Default | undefined {
 }
 
 /** Its type and its default: one of the old type may not fit the new one while it changes. */
-function alterType(change: AlterColumn): string[] {
+function alterTypeSql(change: AlterColumn): string[] {
   const { before, after, convert } = change;
   const column = `ALTER COLUMN ${quote(after.name)}`;
   const retyped = isRetyped(change);
@@ -130,7 +132,7 @@ function alterType(change: AlterColumn): string[] {
   ];
 }
 
-function alterNullable({ before, after }: AlterColumn): string[] {
+function alterNullableSql({ before, after }: AlterColumn): string[] {
   if (before.nullable === after.nullable) return [];
   return [`ALTER COLUMN ${quote(after.name)} ${after.nullable ? "DROP" : "SET"} NOT NULL`];
 }

@@ -4,7 +4,7 @@ import { addressOf } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
 import type { Column, Definition, DomainDefinition, EnumDefinition } from "../../../schema/types.js";
 import type { RenderPlan } from "../../shared/render-plan.js";
-import { literal } from "../expressions.js";
+import { literalSql } from "../expressions.js";
 import { NAME_LIMIT, quote, quoteTable } from "../names.js";
 import { dimensionsOver } from "../types.js";
 import { defaultSql } from "./columns.js";
@@ -33,7 +33,7 @@ const WORDS = { enum: "TYPE", domain: "DOMAIN", sequence: "SEQUENCE" } as const;
 function noteSql(definition: Definition, reset = false): string[] {
   const { note } = definition;
   if (note === undefined && !reset) return [];
-  const text = note === undefined ? "NULL" : literal(note);
+  const text = note === undefined ? "NULL" : literalSql(note);
   return [`COMMENT ON ${WORDS[definition.kind]} ${quoteTable(addressOf(definition))} IS ${text}`];
 }
 
@@ -41,7 +41,7 @@ function createSql(definition: Definition): string {
   const name = quoteTable(addressOf(definition));
   switch (definition.kind) {
     case "enum":
-      return `CREATE TYPE ${name} AS ENUM (${definition.values.map(literal).join(", ")})`;
+      return `CREATE TYPE ${name} AS ENUM (${definition.values.map(literalSql).join(", ")})`;
     case "domain":
       return [
         `CREATE DOMAIN ${name} AS ${definition.type}`,
@@ -89,15 +89,15 @@ function alterEnumSql(before: EnumDefinition, after: EnumDefinition, plan: Rende
 /** Whether anything else in a plan speaks of some values. */
 function isUsed(values: readonly string[], { changes }: RenderPlan): boolean {
   const rest = JSON.stringify(changes.filter(({ kind }) => kind !== "alter definition"));
-  return values.some(value => rest.includes(JSON.stringify(literal(value)).slice(1, -1)));
+  return values.some(value => rest.includes(JSON.stringify(literalSql(value)).slice(1, -1)));
 }
 
 function addValueSql(value: string, before: EnumDefinition, after: EnumDefinition): string {
   const previous = after.values[after.values.indexOf(value) - 1];
   const beside =
-    previous === undefined ? `BEFORE ${literal(before.values[0] ?? "")}` : `AFTER ${literal(previous)}`;
+    previous === undefined ? `BEFORE ${literalSql(before.values[0] ?? "")}` : `AFTER ${literalSql(previous)}`;
   const behind = before.values.length === 0 ? "" : ` ${beside}`;
-  return `ALTER TYPE ${quoteTable(addressOf(after))} ADD VALUE ${literal(value)}${behind}`;
+  return `ALTER TYPE ${quoteTable(addressOf(after))} ADD VALUE ${literalSql(value)}${behind}`;
 }
 
 function alterDomainSql(before: DomainDefinition, after: DomainDefinition, plan: RenderPlan): string[] {

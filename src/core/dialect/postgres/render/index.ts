@@ -74,6 +74,7 @@ export function managedObjectNames(_schema: Schema): string[] {
   return [];
 }
 
+/** Nothing: PostgreSQL runs a whole script in one transaction. */
 export function scriptNotes(_blocks: readonly Block[]): string[] {
   return [];
 }

@@ -1,6 +1,6 @@
 import { addressOf, parseAddress } from "../../../schema/address.js";
 import type { Column, Table } from "../../../schema/types.js";
-import { literal } from "../expressions.js";
+import { literalSql } from "../expressions.js";
 import { quote, quoteBeside, quoteTable, sequenceName } from "../names.js";
 import { NAME, typeOf } from "../types.js";
 
@@ -13,6 +13,9 @@ export interface OwnedSequence {
   readonly settings: Settings;
 }
 
+/**
+ * The sequence that a column counts by and owns, as an integer with a default; undefined where it counts otherwise.
+ */
 export function ownedSequenceOf(column: Column | undefined): OwnedSequence | undefined {
   const { sequence, ...settings } = column?.options?.[NAME] ?? {};
   return sequence === undefined || !column?.identity ? undefined : { sequence, settings };
@@ -33,6 +36,7 @@ export function createSequenceSql(column: Column): string[] {
   ];
 }
 
+/** Ties a sequence to the column it counts for, once both are there. */
 export function ownSequenceSql(table: string, column: Column): string[] {
   const owned = ownedSequenceOf(column);
   return owned
@@ -84,6 +88,7 @@ export function resetSequenceSql(settings: Settings, type: string | undefined): 
     .join(" ");
 }
 
+/** GENERATED … AS IDENTITY with what differs from a plain sequence. */
 export function identitySql({ identity, options }: Column): string {
   const { "sequence name": name, ...settings } = options?.[NAME] ?? {};
   const inside = [...(name ? [` SEQUENCE NAME ${quoteTable(name)}`] : []), sequenceSql(settings)]
@@ -118,7 +123,7 @@ export function renameSequenceSql(
 }
 
 /** What counts in a table goes on behind the rows that are there. */
-export function goOnCounting(table: Table): string[] {
+export function goOnCountingSql(table: Table): string[] {
   return table.columns
     .filter(({ identity }) => identity !== undefined)
     .map(column => goOnSql(addressOf(table), column));
@@ -126,7 +131,7 @@ export function goOnCounting(table: Table): string[] {
 
 /** What counts in one column goes on behind the rows that are there. */
 export function goOnSql(table: string, column: Column): string {
-  const [owner, name] = [literal(quoteTable(table)), literal(column.name)];
+  const [owner, name] = [literalSql(quoteTable(table)), literalSql(column.name)];
   const next = `(SELECT coalesce(max(${quote(column.name)}), 0) + 1 FROM ${quoteTable(table)})`;
   return `SELECT setval(pg_get_serial_sequence(${owner}, ${name}), ${next}, false)`;
 }

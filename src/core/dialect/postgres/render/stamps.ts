@@ -14,6 +14,7 @@ export function createStampSql(table: Table, column: Column): string[] {
   ];
 }
 
+/** Takes away the trigger that keeps a stamp, and its function. */
 export function dropStampSql(table: Table, column: Column): string[] {
   const name = stampName(table.name, column.name);
   return [

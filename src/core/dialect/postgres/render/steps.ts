@@ -28,6 +28,7 @@ export interface Steps {
   readonly replacing: (change: AlterColumn) => KeptValues | undefined;
 }
 
+/** What the phases of a script share, worked out once for a plan. */
 export function stepsOf(given: RenderPlan): Steps {
   const { before, after } = given;
   const changes = withLifted(given.changes, before, after);

@@ -3,7 +3,7 @@ import { addressOf, parseAddress } from "../../../schema/address.js";
 import { handlePart } from "../../../schema/types.js";
 import type { Column, ForeignKey, Index, Options, PartKind, Parts, Table } from "../../../schema/types.js";
 import { textFor } from "../../../sql/placeholders.js";
-import { literal } from "../expressions.js";
+import { literalSql } from "../expressions.js";
 import { quote, quoteBeside, quoteList, quoteTable } from "../names.js";
 import { NAME } from "../types.js";
 import { alterTableSql } from "./clauses.js";
@@ -84,6 +84,7 @@ export function renameColumnSql(address: string, from: string, to: string, table
   ];
 }
 
+/** Gives a part another name; indexes stand beside tables, constraints in them. */
 export function renamePartSql(table: Table, kind: PartKind, from: string, to: string): string {
   return kind === "index"
     ? `ALTER INDEX ${quoteBeside(table, from)} RENAME TO ${quote(to)}`
@@ -113,6 +114,7 @@ export function alterOptionsSql(
 
 type ConstraintKind = Exclude<PartKind, "index">;
 
+/** A constraint as a line of CREATE TABLE, or after ADD. */
 export function constraintSql(kind: ConstraintKind, part: Parts[ConstraintKind]): string {
   const named = `CONSTRAINT ${quote(part.name)} `;
   return handlePart(kind, part, {
@@ -164,6 +166,7 @@ function referenceSql({ columns, references, onDelete, onUpdate, deferrable, opt
     .join(" ");
 }
 
+/** CREATE INDEX with all that the index says. */
 export function createIndexSql(table: Table, index: Index): string {
   const parts = index.parts.map(part =>
     [
@@ -189,6 +192,7 @@ export function createIndexSql(table: Table, index: Index): string {
   return `CREATE ${unique}INDEX ${quote(index.name)} ON ${quoteTable(addressOf(table))}${method} ${columns}${where}`;
 }
 
+/** Drops an index, which stands in the namespace of its table. */
 export function dropIndexSql(table: Table, { name }: Index): string {
   return `DROP INDEX ${quoteBeside(table, name)}`;
 }
@@ -196,7 +200,7 @@ export function dropIndexSql(table: Table, { name }: Index): string {
 /** @param self whether the table's own note is meant too */
 export function notesSql(table: Table, columns: readonly Column[], self: boolean): string[] {
   const name = quoteTable(addressOf(table));
-  const text = (note: string | undefined) => (note === undefined ? "NULL" : literal(note));
+  const text = (note: string | undefined) => (note === undefined ? "NULL" : literalSql(note));
   const arriving = columns.length === table.columns.length && self;
   const wanted = arriving ? columns.filter(({ note }) => note !== undefined) : columns;
   return [

@@ -22,10 +22,12 @@ export function withSpelled<T extends Key | Unique | ForeignKey>(part: T, column
 
 export const NO_OPTIONS: Readonly<Record<string, string>> = {};
 
+/** The same wrapped for a table or a part; nothing where there are none. */
 export function withOptions(options: Readonly<Record<string, string>>): { options?: Options } {
   return options !== NO_OPTIONS && Object.keys(options).length > 0 ? { options: optionsOf(options) } : {};
 }
 
+/** What only SQLite knows of a thing. */
 export function optionsOf(options: Readonly<Record<string, string>>): Options {
   return { [NAME]: options };
 }

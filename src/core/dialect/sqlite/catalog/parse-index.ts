@@ -1,6 +1,6 @@
 import { spellExpression } from "../../../lower/expressions.js";
 import type { Column, Index, IndexPart } from "../../../schema/types.js";
-import { defaultSqlText } from "../expressions.js";
+import { parenthesizedSql } from "../expressions.js";
 import { TOKENS } from "../settle.js";
 import { columnCalled } from "./names.js";
 import { Reader, readIndexedColumns, type IndexedColumn } from "./reader.js";
@@ -37,5 +37,5 @@ function indexPart(
 }
 
 function stripParentheses(text: string): string {
-  return text.startsWith("(") && defaultSqlText(text) === text ? text.slice(1, -1) : text;
+  return text.startsWith("(") && parenthesizedSql(text) === text ? text.slice(1, -1) : text;
 }

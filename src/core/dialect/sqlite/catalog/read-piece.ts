@@ -38,10 +38,12 @@ export interface PieceDraft {
 
 export type Piece = Readonly<PieceDraft>;
 
+/** A piece of CREATE TABLE of which nothing has been read yet. */
 export function emptyPiece(): PieceDraft {
   return { columns: [], uniques: [], foreignKeys: [], checks: [], key: undefined, descendingKey: false };
 }
 
+/** Adds what one piece of CREATE TABLE says to a table's draft. */
 export function append(piece: Piece, to: PieceDraft): void {
   for (const column of piece.columns) to.columns.push(column);
   for (const unique of piece.uniques) to.uniques.push(unique);

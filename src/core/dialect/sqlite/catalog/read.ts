@@ -1,7 +1,7 @@
 import { addressOf } from "../../../schema/address.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../../shared/dialect.js";
 import type { Column, ForeignKey, Index, Schema, Table } from "../../../schema/types.js";
-import { stampTrigger } from "../expressions.js";
+import { stampTriggerSql } from "../expressions.js";
 import { stampTriggerName } from "../names.js";
 import { spelledAs } from "./names.js";
 import { parseIndex } from "./parse-index.js";
@@ -58,7 +58,7 @@ function stampedColumn(table: Table, trigger: string, sql: string): Column | und
   return table.columns.find(
     ({ name }) =>
       stampTriggerName(table.name, name) === trigger &&
-      sql === stampTrigger(table.name, name, table.key?.columns ?? [], withoutRowid),
+      sql === stampTriggerSql(table.name, name, table.key?.columns ?? [], withoutRowid),
   );
 }
 

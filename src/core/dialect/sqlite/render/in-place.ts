@@ -72,6 +72,7 @@ function freeColumnNames({ from, changes, rebuilt }: Work): Block[] {
   });
 }
 
+/** A statement for each column that gets another name: ALTER TABLE … RENAME COLUMN. */
 export function renameColumns({ to, changes }: Work): Block[] {
   return changes.flatMap((change): Block[] =>
     change.kind === "rename column"

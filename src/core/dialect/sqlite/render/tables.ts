@@ -4,7 +4,7 @@ import { parseAddress } from "../../../schema/address.js";
 import type { Check, Column, Default, ForeignKey, Index, Table, Unique } from "../../../schema/types.js";
 import { textFor } from "../../../sql/placeholders.js";
 import { readTerms, termsText } from "../../shared/terms.js";
-import { defaultSqlText as parenthesized, literal, stampTrigger } from "../expressions.js";
+import { parenthesizedSql, literalSql, stampTriggerSql } from "../expressions.js";
 import { quote, quoteList } from "../names.js";
 import { NAME, typeOf } from "../types.js";
 
@@ -14,14 +14,16 @@ export function createTableSql(table: Table, address: string): string {
   const lines = table.columns.map(column =>
     column === inline ? inlineKeySql(column, table) : columnSql(column, table),
   );
-  if (table.key && !inline) lines.push(`${constraint(table.key.name)}PRIMARY KEY ${keyedSql(table.key)}`);
-  for (const unique of table.uniques) lines.push(`${constraint(unique.name)}UNIQUE ${keyedSql(unique)}`);
+  if (table.key && !inline)
+    lines.push(`${constraintNameSql(table.key.name)}PRIMARY KEY ${keyedSql(table.key)}`);
+  for (const unique of table.uniques)
+    lines.push(`${constraintNameSql(unique.name)}UNIQUE ${keyedSql(unique)}`);
   for (const foreignKey of table.foreignKeys) {
     lines.push(
-      `${constraint(foreignKey.name)}FOREIGN KEY (${quoteList(foreignKey.columns)}) ${referenceSql(foreignKey, address, table)}`,
+      `${constraintNameSql(foreignKey.name)}FOREIGN KEY (${quoteList(foreignKey.columns)}) ${referenceSql(foreignKey, address, table)}`,
     );
   }
-  for (const check of table.checks) lines.push(`${constraint(check.name)}${checkSql(check)}`);
+  for (const check of table.checks) lines.push(`${constraintNameSql(check.name)}${checkSql(check)}`);
   const options = [
     ...(table.options?.[NAME]?.["without rowid"] ? ["WITHOUT ROWID"] : []),
     ...(table.options?.[NAME]?.["strict"] ? ["STRICT"] : []),
@@ -54,7 +56,7 @@ function inlineKeySql(column: Column, { key, ...table }: Table): string {
   const stated = !column.identity || column.options?.[NAME]?.["not null"] !== undefined;
   return [
     columnSql({ ...column, nullable: column.nullable || !stated }, table),
-    `${named(key?.name).trim()} PRIMARY KEY`.trim(),
+    `${namedSql(key?.name).trim()} PRIMARY KEY`.trim(),
     ...readTerms(terms).slice(0, 1),
     conflictSql(conflict).trim(),
     column.identity === "serial" ? "AUTOINCREMENT" : "",
@@ -63,6 +65,7 @@ function inlineKeySql(column: Column, { key, ...table }: Table): string {
     .join(" ");
 }
 
+/** A column as a line of CREATE TABLE, or after ADD COLUMN. */
 export function columnSql(column: Column, table: Pick<Table, "options">): string {
   const type = typeOf(column);
   const value = column.default && defaultSql(column);
@@ -80,17 +83,20 @@ export function columnSql(column: Column, table: Pick<Table, "options">): string
     .join(" ");
 }
 
+/** What stands after DEFAULT; undefined where a column has none. */
 export function defaultSql(column: Column): string | undefined {
   return column.default?.kind === "sql" ? expressionSql(column.default.sql, NAME, quote) : undefined;
 }
 
+/** What rows that exist get, as an expression. */
 export function fillSql(fill: Default): string {
-  if (fill.kind === "value") return literal(fill.value);
-  return fill.kind === "sql" ? parenthesized(expressionSql(fill.sql, NAME, quote)) : "NULL";
+  if (fill.kind === "value") return literalSql(fill.value);
+  return fill.kind === "sql" ? parenthesizedSql(expressionSql(fill.sql, NAME, quote)) : "NULL";
 }
 
+/** A check or a reference as it stands with the column it arrives with. */
 export function inlineSql(change: AddPart): string {
-  const name = constraint(change.value.name);
+  const name = constraintNameSql(change.value.name);
   if (change.what === "check") return `${name}${checkSql(change.value)}`;
   return `${name}${referenceSql(change.value as ForeignKey)}`;
 }
@@ -114,6 +120,7 @@ function checkSql({ rules: [rule] }: Check): string {
   return `CHECK (${rule?.kind === "sql" ? expressionSql(rule.sql, NAME, quote) : ""})`;
 }
 
+/** CREATE INDEX with all that the index says. */
 export function createIndexSql(table: Table, index: Index): string {
   const parts = index.parts.map(part => {
     const what = "column" in part ? quote(part.column) : `(${expressionSql(part.sql, NAME, quote)})`;
@@ -129,8 +136,9 @@ export function createIndexSql(table: Table, index: Index): string {
   return `CREATE ${index.unique ? "UNIQUE " : ""}INDEX ${quote(index.name)} ON ${quote(table.name)} (${parts.join(", ")})${where}`;
 }
 
+/** The trigger that keeps a stamp of a table. */
 export function createTriggerSql(table: Table, column: Column): string {
-  return stampTrigger(
+  return stampTriggerSql(
     table.name,
     column.name,
     table.key?.columns ?? [],
@@ -138,17 +146,17 @@ export function createTriggerSql(table: Table, column: Column): string {
   );
 }
 
-function constraint(name: string): string {
+function constraintNameSql(name: string): string {
   return name === "" ? "" : `CONSTRAINT ${quote(name)} `;
 }
 
-function named(name: string | undefined): string {
+function namedSql(name: string | undefined): string {
   return name ? ` CONSTRAINT ${quote(name)}` : "";
 }
 
 /** The counter of a serial key goes on where it stood, even past rows that are gone: https://sqlite.org/autoinc.html */
 export function copySequenceSql(table: string, copy: string): string[] {
-  const [from, to] = [literal(table), literal(copy)];
+  const [from, to] = [literalSql(table), literalSql(copy)];
   return [
     `DELETE FROM sqlite_sequence WHERE name = ${to}`,
     `INSERT INTO sqlite_sequence (name, seq) SELECT ${to}, seq FROM sqlite_sequence WHERE name = ${from}`,

@@ -25,6 +25,7 @@ export interface Work {
   readonly rebuilt: boolean;
 }
 
+/** The changes of a plan table by table, each with how it was and will be. */
 export function worksOf(plan: RenderPlan): Work[] {
   const { before, after, changes } = plan;
   const [oldTables, newTables] = [tablesByAddress(before), tablesByAddress(after)];
