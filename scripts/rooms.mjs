@@ -67,53 +67,97 @@ export function roomOf(file) {
   return rest.length === 0 ? "core" : `core/${folder}`;
 }
 
-if (process.argv[1] === fileURLToPath(import.meta.url)) {
-  const file = join(import.meta.dirname, "..", "docs", "rooms.svg");
-  writeFileSync(file, draw(importsOfFolders(readImports(), roomOf)));
-  console.log(relative(process.cwd(), file));
-}
+const [WIDTH, FLOOR, BOX, TALL, GAP] = [900, 74, 150, 40, 50];
 
-/** Rooms on floors, each below all that import it; an arrow only where no longer way leads there. */
-function draw(rooms) {
+/** Rooms on floors, each below all that import it; an arrow only where no longer way leads there. @returns SVG */
+export function drawRooms(imports) {
+  const rooms = importsOfFolders(imports, roomOf);
+  const arrows = shortestArrows(rooms);
   const floors = new Map();
   const floorOf = room => {
-    if (!floors.has(room)) floors.set(room, Math.max(-1, ...[...(rooms.get(room) ?? [])].map(floorOf)) + 1);
+    if (!floors.has(room)) floors.set(room, Math.max(-1, ...[...rooms.get(room)].map(floorOf)) + 1);
     return floors.get(room);
   };
+  const top = Math.max(...[...rooms.keys()].map(floorOf));
+  // An arrow over several floors has a point of its own on each between, so that it passes beside the rooms there.
+  const ways = arrows.map(([from, to]) => {
+    const between = Array.from({ length: floorOf(from) - floorOf(to) - 1 }, (_, at) => ({
+      key: `${from} ${to} ${at}`,
+      floor: floorOf(from) - 1 - at,
+    }));
+    return [{ key: from, floor: floorOf(from) }, ...between, { key: to, floor: floorOf(to) }];
+  });
+  const points = positionsOf(ways, [...rooms.keys()], floors);
   const counts = new Map();
-  for (const file of readImports().keys()) counts.set(roomOf(file), (counts.get(roomOf(file)) ?? 0) + 1);
-  for (const room of rooms.keys()) floorOf(room);
-  const height = Math.max(...floors.values()) + 1;
-  const [WIDTH, FLOOR, BOX, TALL] = [900, 74, 150, 40];
-  const place = new Map();
-  for (let floor = 0; floor < height; floor += 1) {
-    const here = [...rooms.keys()].filter(room => floors.get(room) === floor);
-    for (const [at, room] of here.entries())
-      place.set(room, {
-        x: (WIDTH * (at + 1)) / (here.length + 1),
-        y: 30 + (height - 1 - floor) * FLOOR + TALL / 2,
-      });
-  }
-  const reaches = (from, to) => [...(rooms.get(from) ?? [])].some(next => next === to || reaches(next, to));
-  const arrows = [...rooms].flatMap(([from, others]) =>
-    [...others]
-      .filter(to => ![...others].some(next => next !== to && reaches(next, to)))
-      .map(to => {
-        const [a, b] = [place.get(from), place.get(to)];
-        return `<line x1="${a.x.toFixed(0)}" y1="${(a.y + TALL / 2).toFixed(0)}" x2="${b.x.toFixed(0)}" y2="${(b.y - TALL / 2 - 5).toFixed(0)}" marker-end="url(#tip)"/>`;
-      }),
-  );
-  const boxes = [...place].map(
-    ([room, { x, y }]) => `<g transform="translate(${(x - BOX / 2).toFixed(0)} ${(y - TALL / 2).toFixed(0)})">
+  for (const file of imports.keys()) counts.set(roomOf(file), (counts.get(roomOf(file)) ?? 0) + 1);
+  const lines = ways.map(way => {
+    const through = way.map(({ key }, at) => {
+      const { x, y } = points.get(key);
+      return `${x},${at === 0 ? y + TALL / 2 : at === way.length - 1 ? y - TALL / 2 - 5 : y}`;
+    });
+    return `<polyline points="${through.join(" ")}" marker-end="url(#tip)"/>`;
+  });
+  const boxes = [...rooms.keys()].map(room => {
+    const { x, y } = points.get(room);
+    return `<g transform="translate(${x - BOX / 2} ${y - TALL / 2})">
 <rect width="${BOX}" height="${TALL}" rx="6" class="${room.startsWith("core") ? "core" : "layer"}"/>
-<text x="${BOX / 2}" y="18">${room}</text><text x="${BOX / 2}" y="32" class="small">${counts.get(room)} file${counts.get(room) === 1 ? "" : "s"}</text></g>`,
-  );
-  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${WIDTH} ${height * FLOOR + 30}" width="${WIDTH}" role="img" aria-label="The rooms of the source, each above all that it imports">
-<style>text{font:600 13px sans-serif;text-anchor:middle;fill:#2b2118}.small{font-weight:400;font-size:11px;fill:#6b5a48}rect{stroke:#8a6d4f;stroke-width:1.2}.core{fill:#f6e7d3}.layer{fill:#e3ecdf}line{stroke:#8a6d4f;stroke-width:1.1}</style>
+<text x="${BOX / 2}" y="18">${room}</text><text x="${BOX / 2}" y="32" class="small">${counts.get(room)} files</text></g>`;
+  });
+  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${WIDTH} ${top * FLOOR + TALL + 60}" width="${WIDTH}" role="img" aria-label="The rooms of the source, each above all that it imports">
+<style>text{font:600 13px sans-serif;text-anchor:middle;fill:#2b2118}.small{font-weight:400;font-size:11px;fill:#6b5a48}rect{stroke:#8a6d4f;stroke-width:1.2}.core{fill:#f6e7d3}.layer{fill:#e3ecdf}polyline{fill:none;stroke:#8a6d4f;stroke-width:1.1;stroke-linejoin:round}</style>
 <defs><marker id="tip" markerWidth="7" markerHeight="7" refX="5" refY="3" orient="auto"><path d="M0 0L6 3L0 6z" fill="#8a6d4f"/></marker></defs>
 <rect width="100%" height="100%" fill="#fffdf9" style="stroke:none"/>
-${arrows.join("\n")}
+${lines.join("\n")}
 ${boxes.join("\n")}
 </svg>
 `;
+}
+
+/** Where rooms and the bends of arrows stand: each floor in the order of what its things are linked to. */
+function positionsOf(ways, rooms, floors) {
+  const top = Math.max(...floors.values());
+  const linked = new Map();
+  const link = (a, b) => linked.set(a, [...(linked.get(a) ?? []), b]);
+  for (const way of ways)
+    for (const [at, { key }] of way.slice(1).entries()) {
+      link(key, way[at].key);
+      link(way[at].key, key);
+    }
+  const bends = ways.flatMap(way => way.slice(1, -1).map(bend => ({ ...bend, wide: 10 })));
+  const things = [...rooms.map(key => ({ key, floor: floors.get(key), wide: BOX })), ...bends];
+  const points = new Map();
+  // What is linked pulls from above only at first, then from both sides.
+  for (let turn = 0; turn < 9; turn += 1)
+    for (let floor = top; floor >= 0; floor -= 1) {
+      const wish = ({ key }) =>
+        mean((linked.get(key) ?? []).flatMap(other => (points.has(other) ? [points.get(other).x] : [])));
+      const here = things.filter(each => each.floor === floor).map(each => ({ ...each, wish: wish(each) }));
+      here.sort((a, b) => a.wish - b.wish || (a.key < b.key ? -1 : 1));
+      let x = (WIDTH - here.reduce((sum, { wide }) => sum + wide + GAP, -GAP)) / 2;
+      for (const { key, wide } of here) {
+        points.set(key, { x: Math.round(x + wide / 2), y: 30 + (top - floor) * FLOOR + TALL / 2 });
+        x += wide + GAP;
+      }
+    }
+  return points;
+}
+
+/** Who imports whom, but for what follows from the rest. */
+function shortestArrows(rooms) {
+  const reaches = (from, to) => [...rooms.get(from)].some(next => next === to || reaches(next, to));
+  return [...rooms].flatMap(([from, others]) =>
+    [...others]
+      .filter(to => ![...others].some(next => next !== to && reaches(next, to)))
+      .map(to => [from, to]),
+  );
+}
+
+function mean(numbers) {
+  return numbers.length === 0 ? WIDTH / 2 : numbers.reduce((sum, each) => sum + each, 0) / numbers.length;
+}
+
+if (process.argv[1] === fileURLToPath(import.meta.url)) {
+  const file = join(import.meta.dirname, "..", "docs", "rooms.svg");
+  writeFileSync(file, drawRooms(readImports()));
+  console.log(relative(process.cwd(), file));
 }

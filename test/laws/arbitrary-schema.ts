@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import { placeholderOf } from "../../src/core/sql/tokens.js";
-import { fillKey, type Conversion, type DiffHints } from "../../src/core/change/diff.js";
+import { fillKey } from "../../src/core/change/diff.js";
+import type { Conversion, DiffHints } from "../../src/core/change/diff.js";
 import type {
   Action,
   Check,
@@ -315,14 +316,14 @@ function buildIndex(table: string, plain: readonly Column[], index: Shape["index
   const column = plain[index.at];
   if (!column) return [];
   const { descending, unique, partial, expression } = index;
-  const place = `{${column.name.replace(/[{}]/g, "$&$&")}}`;
-  const part = expression ? { sql: `(${place} IS NULL) = ('x{y}' = 'x')` } : { column: column.name };
+  const placeholder = placeholderOf(column.name);
+  const part = expression ? { sql: `(${placeholder} IS NULL) = ('x{y}' = 'x')` } : { column: column.name };
   return [
     {
       name: constraintName("ix", table, [column.name]),
       parts: [{ ...part, ...(descending && { descending }) }],
       ...(unique && { unique }),
-      ...(partial && { where: `${place} IS NOT NULL` }),
+      ...(partial && { where: `${placeholder} IS NOT NULL` }),
     },
   ];
 }
@@ -347,7 +348,7 @@ function buildCheck(table: string, column: Column): Check {
       default:
         return {
           kind: "sql",
-          sql: `{${column.name.replace(/[{}]/g, "$&$&")}} IS NOT NULL OR '{not} a place' <> ''`,
+          sql: `${placeholderOf(column.name)} IS NOT NULL OR '{not} a placeholder' <> ''`,
         };
     }
   })();
