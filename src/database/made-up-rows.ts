@@ -1,12 +1,10 @@
 import { sha256 } from "../core/sha256.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
-import { inReferenceOrder, rowMaker } from "../core/rows/made-up.js";
-import type { MadeUp } from "../core/rows/made-up.js";
+import { inReferenceOrder, rowMaker, type MadeUp } from "../core/rows/made-up.js";
 import type { RowPrint } from "../core/rows/prints.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
 import type { Rule, Schema, Table } from "../core/schema/types.js";
-import { EngineError } from "./session/database.js";
-import type { Database } from "./session/database.js";
+import { EngineError, type Database } from "./session/database.js";
 import { zip } from "../core/lists.js";
 
 /** Rows that are refused one after the other before a table is left empty. */

@@ -19,10 +19,8 @@ import { apply } from "../core/change/apply.js";
 import type { Direction } from "../core/direction.js";
 import { problems } from "../core/problems.js";
 import { fingerprint } from "../core/schema/canonical.js";
-import { EMPTY_SCHEMA } from "../core/schema/types.js";
-import type { Schema } from "../core/schema/types.js";
-import { FORMAT, scriptName, showNumber } from "./migration.js";
-import type { Migration, MigrationRecord } from "./migration.js";
+import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
+import { FORMAT, scriptName, showNumber, type Migration, type MigrationRecord } from "./migration.js";
 import { messageOf, textOf } from "../core/errors.js";
 
 export const RECORD_FILE = "migration.json";

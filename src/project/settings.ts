@@ -1,7 +1,6 @@
 import { join } from "node:path";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
-import { DIALECT_NAMES, dialects } from "../core/dialect/registry.js";
-import type { DialectName } from "../core/dialect/registry.js";
+import { DIALECT_NAMES, dialects, type DialectName } from "../core/dialect/registry.js";
 import { withoutForeignKeys } from "../core/dialect/without-foreign-keys.js";
 import type { NamingRules } from "../core/schema/naming.js";
 import type { Project } from "../modelling/project.js";

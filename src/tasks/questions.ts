@@ -1,9 +1,6 @@
-import { diff, fillKey } from "../core/change/diff.js";
-import type { DiffHints } from "../core/change/diff.js";
-import { gapsOf } from "../core/change/gaps.js";
-import type { Gap } from "../core/change/gaps.js";
-import { likelyRenames } from "../core/change/likeness.js";
-import type { Likeness } from "../core/change/likeness.js";
+import { diff, fillKey, type DiffHints } from "../core/change/diff.js";
+import { gapsOf, type Gap } from "../core/change/gaps.js";
+import { likelyRenames, type Likeness } from "../core/change/likeness.js";
 import type { Default, Schema } from "../core/schema/types.js";
 
 /** What only the developer knows. */

@@ -14,18 +14,15 @@ import {
 import type { CodeValue } from "../core/model/write/code.js";
 import { boundsOf, fieldLine, otherEndLine, referenceProperty } from "../core/model/sketch/class-text.js";
 import type { SketchLine } from "../core/model/sketch/class-text.js";
-import { readSource } from "../core/model/read/source-classes.js";
-import type { SourceClass } from "../core/model/read/source-classes.js";
+import { readSource, type SourceClass } from "../core/model/read/source-classes.js";
 import { addLines, withImports } from "../core/model/sketch/edit.js";
-import { PhraseFault, readPhrase } from "../core/model/sketch/phrase.js";
-import type { SketchField } from "../core/model/sketch/phrase.js";
+import { PhraseFault, readPhrase, type SketchField } from "../core/model/sketch/phrase.js";
 import { spellExpression } from "../core/lower/expressions.js";
 import { problems } from "../core/problems.js";
 import { fillPlaceholders } from "../core/sql/placeholders.js";
 import { columnName, tableName } from "../core/schema/naming.js";
 import { loadSettings } from "../project/load-settings.js";
-import { modelsFolder } from "../project/settings.js";
-import type { Settings } from "../project/settings.js";
+import { modelsFolder, type Settings } from "../project/settings.js";
 import type { TaskOptions } from "./options.js";
 import { messageOf } from "../core/errors.js";
 

@@ -1,7 +1,6 @@
 import { afterAll, describe, expect, test } from "vitest";
 import { apply } from "../../src/core/change/apply.js";
-import { diff, fillKey } from "../../src/core/change/diff.js";
-import type { Conversion, DiffHints } from "../../src/core/change/diff.js";
+import { diff, fillKey, type Conversion, type DiffHints } from "../../src/core/change/diff.js";
 import { addressOf } from "../../src/core/schema/address.js";
 import type { Check, Column, DataType, Default, Definition, Table } from "../../src/core/schema/types.js";
 import { ID, potterId, refers, table, TITLE, WEIGHT } from "../core/render-cases.js";

@@ -1,7 +1,6 @@
 import fc from "fast-check";
 import { placeholderOf } from "../../src/core/sql/tokens.js";
-import { fillKey } from "../../src/core/change/diff.js";
-import type { Conversion, DiffHints } from "../../src/core/change/diff.js";
+import { fillKey, type Conversion, type DiffHints } from "../../src/core/change/diff.js";
 import type {
   Action,
   Check,

@@ -3,8 +3,7 @@
  * `@ts-expect-error` an error.
  */
 import { IsInt, IsString } from "class-validator";
-import { Field, Key, PairedWith, ReferredBy, RefersTo, Stamp, Stored } from "emberset";
-import type { Project } from "emberset";
+import { Field, Key, PairedWith, ReferredBy, RefersTo, Stamp, Stored, type Project } from "emberset";
 
 @Stored<Potter>({ unique: [["name"]], indexes: [{ fields: ["name"] }] })
 export class Potter {

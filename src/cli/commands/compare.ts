@@ -1,7 +1,6 @@
 import type { CommandModule } from "yargs";
-import type { Probe } from "../../core/plan/probes.js";
 import { RISK_LEVELS, type RiskLevel } from "../../core/change/risk.js";
-import { sayCount } from "../../core/plan/probes.js";
+import { sayCount, type Probe } from "../../core/plan/probes.js";
 import type { ComparedChange, CompareResult } from "../../tasks/compare.js";
 import { columns, count } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";

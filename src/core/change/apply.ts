@@ -2,10 +2,8 @@ import { addressOf } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
 import { definitionKey, partsOf, withParts } from "../schema/types.js";
 import type { Definition, PartKind, Schema, Table } from "../schema/types.js";
-import { renameInTable } from "./rename.js";
-import type { NameMap } from "./rename.js";
-import { isOfDefinition } from "./types.js";
-import type { Change, DefinitionChange, TableFacts } from "./types.js";
+import { renameInTable, type NameMap } from "./rename.js";
+import { isOfDefinition, type Change, type DefinitionChange, type TableFacts } from "./types.js";
 import { describeChange } from "./words.js";
 
 /** A change that does not fit the schema it is applied to. */

@@ -5,11 +5,9 @@ import type { Column, Default, Definition, PartKind, Parts, Schema, Table } from
 import { factsOf } from "./apply.js";
 import { columnsOfPart } from "../schema/lookups.js";
 import { order } from "./order.js";
-import { renameInColumn, renameInPart, renameSteps, spareAddress } from "./rename.js";
-import type { NameMap } from "./rename.js";
+import { renameInColumn, renameInPart, renameSteps, spareAddress, type NameMap } from "./rename.js";
 import { dropPart, addPart } from "./types.js";
-import { alterPart } from "./types.js";
-import type { AlterColumn, Change } from "./types.js";
+import { alterPart, type AlterColumn, type Change } from "./types.js";
 
 /** What two schemas alone do not tell of the way from one to the other. */
 export interface DiffHints {

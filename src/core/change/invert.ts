@@ -1,6 +1,5 @@
 import type { PartKind } from "../schema/types.js";
-import { alterPart } from "./types.js";
-import type { Change } from "./types.js";
+import { alterPart, type Change } from "./types.js";
 
 /** The changes that undo these: each inverted, in reverse order. */
 export function invert(changes: readonly Change[]): Change[] {

@@ -2,8 +2,7 @@ import { handlePart } from "../schema/types.js";
 import type { Column, Definition, PartKind, Parts, Rule, ForeignKey } from "../schema/types.js";
 import { equal } from "../schema/canonical.js";
 import { columnsOfPart } from "../schema/lookups.js";
-import { lossOf } from "./loss.js";
-import type { Loss } from "./loss.js";
+import { lossOf, type Loss } from "./loss.js";
 import type { AlterColumn, AlterPart, Change } from "./types.js";
 import type { Widens } from "./widening.js";
 

@@ -4,8 +4,7 @@ import { equal, stable } from "../schema/canonical.js";
 import { PART_KINDS, partsOf, withParts } from "../schema/types.js";
 import type { PartKind, Parts, Schema, Table } from "../schema/types.js";
 import type { Dialect } from "./shared/dialect.js";
-import { respell } from "../lower/spellings.js";
-import type { Spellings } from "../lower/spellings.js";
+import { respell, type Spellings } from "../lower/spellings.js";
 import { firstOf, partition, zip } from "../lists.js";
 
 export interface HeldSchema {

@@ -1,5 +1,4 @@
-import { isWidening } from "../change/widening.js";
-import type { Widens } from "../change/widening.js";
+import { isWidening, type Widens } from "../change/widening.js";
 import type { Dialect } from "./shared/dialect.js";
 import { mariadb } from "./mariadb/index.js";
 import { postgres } from "./postgres/index.js";

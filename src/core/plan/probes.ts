@@ -1,8 +1,6 @@
 import type { Direction } from "../direction.js";
-import { lossOf } from "../change/loss.js";
-import type { Loss } from "../change/loss.js";
-import { namesThrough } from "../change/names.js";
-import type { NamesThrough } from "../change/names.js";
+import { lossOf, type Loss } from "../change/loss.js";
+import { namesThrough, type NamesThrough } from "../change/names.js";
 import type { AddColumn, AddPart, AlterColumn, AlterPart, Change } from "../change/types.js";
 import { matchSql, restoredTo } from "../dialect/shared/attic.js";
 import type { KeptBesideKey } from "../dialect/shared/kept.js";
@@ -12,8 +10,7 @@ import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { expressionSql } from "../lower/expressions.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
 import { columnsOfPart } from "../schema/lookups.js";
-import { handlePart } from "../schema/types.js";
-import type { Check, ForeignKey, Index, PartKind } from "../schema/types.js";
+import { handlePart, type Check, type ForeignKey, type Index, type PartKind } from "../schema/types.js";
 import { widensOn } from "./kept.js";
 
 /** A read-only query that counts the rows which would make a change fail, or that it would take away. */

@@ -1,6 +1,5 @@
 import { detailOf, messageOf, textOf } from "../../core/errors.js";
-import { isOutOfReach, isTlsFailure } from "../session/failures.js";
-import type { Failures } from "../session/failures.js";
+import { isOutOfReach, isTlsFailure, type Failures } from "../session/failures.js";
 
 /** https://mariadb.com/kb/en/mariadb-error-code-reference/ */
 export const FAILURES: Failures = {

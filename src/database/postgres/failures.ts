@@ -1,6 +1,5 @@
 import { messageOf, textOf } from "../../core/errors.js";
-import { isOutOfReach, isTlsFailure } from "../session/failures.js";
-import type { Failures } from "../session/failures.js";
+import { isOutOfReach, isTlsFailure, type Failures } from "../session/failures.js";
 
 /** https://www.postgresql.org/docs/15/errcodes-appendix.html, and what the driver says by itself. */
 export const FAILURES: Failures = {

@@ -3,12 +3,9 @@ import { postgres } from "../../core/dialect/postgres/index.js";
 import { atticViews } from "../../core/dialect/postgres/catalog/queries.js";
 import { ATTIC } from "../../core/schema/internal-tables.js";
 import { Problem, problems } from "../../core/problems.js";
-import { dialectOf } from "../../project/settings.js";
-import type { TargetSettings } from "../../project/settings.js";
-import { Breakage } from "../session/database.js";
-import type { Database, Trace } from "../session/database.js";
-import { statementsOver } from "../session/statements.js";
-import type { Statements } from "../session/statements.js";
+import { dialectOf, type TargetSettings } from "../../project/settings.js";
+import { Breakage, type Database, type Trace } from "../session/database.js";
+import { statementsOver, type Statements } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
 import { messageOf } from "../../core/errors.js";
 

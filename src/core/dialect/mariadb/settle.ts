@@ -1,7 +1,6 @@
 import type { Index, IndexPart, Key, Rule, Schema, Table, Unique } from "../../schema/types.js";
 import { isServed, leadingLists } from "../../schema/lookups.js";
-import { settleSchema } from "../../lower/settle.js";
-import type { SettleRules } from "../../lower/settle.js";
+import { settleSchema, type SettleRules } from "../../lower/settle.js";
 import { defaultSql, NOW, ruleSql } from "./expressions.js";
 import { NAME_LIMIT } from "./names.js";
 import { isUnbounded, NAME, typeSql } from "./types.js";

@@ -1,5 +1,4 @@
-import { holdsAll, INTEGERS } from "../../change/widening.js";
-import type { TypeWords } from "../../change/widening.js";
+import { holdsAll, INTEGERS, type TypeWords } from "../../change/widening.js";
 import { keysOf } from "../../lists.js";
 import { parseDataType } from "../../schema/data-type.js";
 import type { Column, DataType, PlainTypeName } from "../../schema/types.js";

@@ -3,8 +3,7 @@ import type { Dialect } from "../../dialect/shared/dialect.js";
 import { firstOf } from "../../lists.js";
 import { addressOf } from "../../schema/address.js";
 import { cutName } from "../../schema/naming.js";
-import { partsOf } from "../../schema/types.js";
-import type { Table } from "../../schema/types.js";
+import { partsOf, type Table } from "../../schema/types.js";
 import type { ColumnResolver } from "./column-resolver.js";
 import type { Report } from "./findings.js";
 

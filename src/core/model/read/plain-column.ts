@@ -4,8 +4,7 @@ import { parseDataType, showDataType, TYPE_WORDS } from "../../schema/data-type.
 import type { Column, DataType, Default, SqlText } from "../../schema/types.js";
 import type { FieldDescription } from "./descriptions.js";
 import { inferType } from "./infer-type.js";
-import { whereOf } from "./resolving.js";
-import type { OneField } from "./resolving.js";
+import { whereOf, type OneField } from "./resolving.js";
 
 /** The column of a field that refers to nothing; undefined, and reported, where its type cannot be told. */
 export function plainColumn(one: OneField): Column | undefined {

@@ -1,8 +1,6 @@
 import pluralize from "pluralize";
-import { Code, codeOf, propertyFor } from "../write/code.js";
-import type { CodeValue } from "../write/code.js";
-import { declared, fieldTypeOf } from "../write/field-code.js";
-import type { Decorator } from "../write/field-code.js";
+import { Code, codeOf, propertyFor, type CodeValue } from "../write/code.js";
+import { declared, fieldTypeOf, type Decorator } from "../write/field-code.js";
 import { showDataType } from "../../schema/data-type.js";
 import type { DataType } from "../../schema/types.js";
 import type { SketchField } from "./phrase.js";

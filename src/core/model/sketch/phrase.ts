@@ -1,8 +1,7 @@
 import type { Action } from "../../../modelling/facts.js";
 import { parseDataType } from "../../schema/data-type.js";
 import type { DataType } from "../../schema/types.js";
-import { nameOf, tokenize } from "../../sql/tokens.js";
-import type { Token } from "../../sql/tokens.js";
+import { nameOf, tokenize, type Token } from "../../sql/tokens.js";
 
 /** What a phrase such as `title varchar(80) unique` says of a field. */
 export interface SketchField {

@@ -1,6 +1,5 @@
 import type { Definition } from "../../schema/types.js";
-import { codeInLines, codeOf, LINE, propertyFor } from "./code.js";
-import type { CodeValue } from "./code.js";
+import { codeInLines, codeOf, LINE, propertyFor, type CodeValue } from "./code.js";
 
 /** The file of the types and sequences that stand beside the tables. @param others paths that are taken */
 export function definitionsFile(

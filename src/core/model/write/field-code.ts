@@ -3,8 +3,7 @@ import { addressOf } from "../../schema/address.js";
 import { parseNativeType } from "../../sql/native-type.js";
 import { showDataType } from "../../schema/data-type.js";
 import type { DataType, Definition, Rule } from "../../schema/types.js";
-import { codeInLines, codeOf, LINE } from "./code.js";
-import type { CodeValue } from "./code.js";
+import { codeInLines, codeOf, LINE, type CodeValue } from "./code.js";
 import type { Validator } from "../read/descriptions.js";
 
 /** How one model file names another in an import. */

@@ -3,14 +3,11 @@ import { showDataType } from "../../schema/data-type.js";
 import { columnName, constraintName } from "../../schema/naming.js";
 import type { Check, Column, DataType, Rule, SqlText } from "../../schema/types.js";
 import type { Validator } from "../read/descriptions.js";
-import { codeOf } from "./code.js";
-import type { CodeValue } from "./code.js";
-import { declared, validatorsFor, VALIDATORS } from "./field-code.js";
-import type { Decorator, FieldType } from "./field-code.js";
+import { codeOf, type CodeValue } from "./code.js";
+import { declared, validatorsFor, VALIDATORS, type Decorator, type FieldType } from "./field-code.js";
 import type { StatedChecks } from "./stated-checks.js";
 import { isFieldUnique } from "./stored-options.js";
-import { settledAlone } from "./writing.js";
-import type { Writing } from "./writing.js";
+import { settledAlone, type Writing } from "./writing.js";
 
 /** A property for a column, with its decorators. */
 export function fieldCode(column: Column, writing: Writing, checks: StatedChecks): string {

@@ -1,10 +1,8 @@
 import { equal } from "../../schema/canonical.js";
 import { constraintName, tableName } from "../../schema/naming.js";
 import type { Check, Index, IndexPart, Key, Unique } from "../../schema/types.js";
-import { codeInLines, codeOf, LINE } from "./code.js";
-import type { CodeValue } from "./code.js";
-import { checkSql } from "./stated-checks.js";
-import type { StatedChecks } from "./stated-checks.js";
+import { codeInLines, codeOf, LINE, type CodeValue } from "./code.js";
+import { checkSql, type StatedChecks } from "./stated-checks.js";
 import type { StatedIndexes } from "./stated-indexes.js";
 import type { Writing } from "./writing.js";
 

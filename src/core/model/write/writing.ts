@@ -4,10 +4,8 @@ import type { Dialect } from "../../dialect/shared/dialect.js";
 import type { NamingRules } from "../../schema/naming.js";
 import type { Column, Definition, Schema, SqlText, Table } from "../../schema/types.js";
 import type { ClassPlan } from "./class-plan.js";
-import { Code, codeOf } from "./code.js";
-import type { CodeValue } from "./code.js";
-import { fieldTypeOf, importPath } from "./field-code.js";
-import type { Decorator, FieldType } from "./field-code.js";
+import { Code, codeOf, type CodeValue } from "./code.js";
+import { fieldTypeOf, importPath, type Decorator, type FieldType } from "./field-code.js";
 
 export interface WriteModelsOptions {
   readonly dialect: Dialect;

@@ -18,13 +18,11 @@ import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { clearValuesSql, keepTableSql, restoreValuesSql, takeTableSql } from "../attic.js";
 import { quote, quoteTable } from "../names.js";
 import { alterations, blockEach } from "./alterations.js";
-import type { Alteration } from "./clauses.js";
 import { addColumnSql, alterColumnSql } from "./columns.js";
 import { definitionSql } from "./definitions.js";
 import { renamesInTurn } from "./renames.js";
 import { createStampSql, dropStampSql } from "./stamps.js";
-import { stepsOf } from "./steps.js";
-import type { Steps } from "./steps.js";
+import { stepsOf, type Steps } from "./steps.js";
 import {
   alterOptionsSql,
   constraintSql,
@@ -36,7 +34,7 @@ import {
   renameTableSql,
   wholeTableSql,
 } from "./tables.js";
-import { alterTableSql } from "./clauses.js";
+import { alterTableSql, type Alteration } from "./clauses.js";
 
 /** The statements of a plan: https://www.postgresql.org/docs/15/sql-altertable.html. Each phase says what holds after it. */
 export function render(plan: RenderPlan): Block[] {

@@ -1,8 +1,6 @@
-import { namesThrough } from "../../../change/names.js";
-import type { NamesThrough } from "../../../change/names.js";
+import { namesThrough, type NamesThrough } from "../../../change/names.js";
 import { addPart } from "../../../change/types.js";
-import { dropPart } from "../../../change/types.js";
-import type { AddPart, Change, DropPart } from "../../../change/types.js";
+import { dropPart, type AddPart, type Change, type DropPart } from "../../../change/types.js";
 import { addressOf, tablesByAddress } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
 import { columnsOfComputed, columnsOfPart } from "../../../schema/lookups.js";

@@ -2,8 +2,7 @@ import type { Action, Column, ForeignKey, Key, Unique } from "../../../schema/ty
 import { termsText } from "../../shared/terms.js";
 import { NAME } from "../types.js";
 import { NO_OPTIONS, optionsOf, withOptions } from "./names.js";
-import { readIndexedColumns } from "./reader.js";
-import type { Reader } from "./reader.js";
+import { readIndexedColumns, type Reader } from "./reader.js";
 
 export const CONSTRAINT_WORDS = new Set(["CONSTRAINT", "PRIMARY", "UNIQUE", "CHECK", "FOREIGN"]);
 const AFTER_TYPE = new Set([
