@@ -38,6 +38,8 @@ test("every link and picture in the documents leads somewhere, and no document n
   );
   const documents = [
     "README.md",
+    "CONTRIBUTING.md",
+    "CHANGELOG.md",
     ...readdirSync(join(root, "docs"))
       .filter(name => name.endsWith(".md"))
       .map(name => `docs/${name}`),
