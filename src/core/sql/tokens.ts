@@ -146,7 +146,7 @@ export function placeholderOf(name: string): string {
   return `{${name.replace(/[{}]/g, "$&$&")}}`;
 }
 
-/** The inverse of placeOf. */
+/** The inverse of placeholderOf. */
 export function nameInPlaceholder(placeholder: string): string {
   return placeholder.slice(1, -1).replace(/([{}])\1/g, "$1");
 }
