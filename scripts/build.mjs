@@ -57,20 +57,32 @@ const scriptUrl = {
   banner: { js: 'const scriptUrl=require("node:url").pathToFileURL(__filename).href;' },
 };
 
-/** What only a few commands use stands in files of its own, by package, so that the others need not read it. */
-const APART = { "@babel/parser": "typescript-parser.cjs", "magic-string": "edits.cjs" };
+/** What only a few commands use stands in files of its own, by package, and is read when it is first called. */
+const APART = {
+  "@babel/parser": { file: "typescript-parser", functions: ["parse", "parseExpression"] },
+  "magic-string": { file: "edits", classes: ["MagicString"] },
+};
 const apart = {
   name: "apart",
-  setup({ onResolve }) {
-    onResolve({ filter: /^(?:@babel\/parser|magic-string)$/ }, ({ path }) => ({
-      path: `./parts/${APART[path]}`,
-      external: true,
-    }));
+  setup({ onLoad, onResolve }) {
+    onResolve({ filter: /^(?:@babel\/parser|magic-string)$/ }, ({ path }) => ({ path, namespace: "apart" }));
+    onResolve({ filter: /^\.\/parts\//, namespace: "apart" }, ({ path }) => ({ path, external: true }));
+    onLoad({ filter: /.*/, namespace: "apart" }, ({ path }) => {
+      const { file, functions = [], classes = [] } = APART[path];
+      const load = `require("./parts/${file}.cjs")`;
+      const lines = [
+        ...functions.map(name => `export const ${name} = (...given) => ${load}.${name}(...given);`),
+        ...classes.map(
+          name => `export function ${name}(...given) { return new (${load}.${name})(...given); }`,
+        ),
+      ];
+      return { contents: lines.join("\n") };
+    });
   },
 };
 await build({
   ...common,
-  entryPoints: Object.entries(APART).map(([name, file]) => ({ in: name, out: file.replace(".cjs", "") })),
+  entryPoints: Object.entries(APART).map(([name, { file }]) => ({ in: name, out: file })),
   outdir: "dist/parts",
   outExtension: { ".js": ".cjs" },
   format: "cjs",
