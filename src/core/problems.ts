@@ -8,7 +8,7 @@
 import type { Direction } from "./direction.js";
 
 /** 2: the input is wrong. 3: stopped for safety, nothing changed. 4: the database refused or failed. 70: our fault. */
-export type ExitStatus = 2 | 3 | 4 | 70;
+type ExitStatus = 2 | 3 | 4 | 70;
 
 export interface Words {
   /** What happened, as a sentence without its full stop. */

@@ -5,7 +5,7 @@ import type { Table } from "../core/schema/types.js";
 import type { Database } from "./session/database.js";
 
 /** One table of a database's attic. */
-export interface AtticTable {
+interface AtticTable {
   /** Its address. */
   readonly address: string;
   readonly rows: number;

@@ -75,7 +75,7 @@ export async function hasRun(database: Database, number: number): Promise<boolea
   return rows.length > 0;
 }
 
-export interface LedgerRecord {
+interface LedgerRecord {
   /** The migration's number and the name of its folder. */
   readonly migration: { readonly number: number; readonly name: string };
   readonly direction: Direction;

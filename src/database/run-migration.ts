@@ -18,18 +18,18 @@ interface RunnableScript {
   readonly checksum: string;
 }
 
-export interface MigrationRun {
+interface MigrationRun {
   readonly migration: RunnableMigration;
   readonly direction: Direction;
   readonly scripts: Readonly<Record<Direction, RunnableScript>>;
   /** The settled schema that the script leads to. */
   readonly after: () => Schema;
-  /** Names of attachments that come from the migrations. */
+  /** Names of what hangs on tables and comes from the migrations. */
   readonly managed: () => readonly string[];
 }
 
 /** "done", or "already" when another process had run it by the time the lock was ours. */
-export interface RunOutcome {
+interface RunOutcome {
   readonly outcome: "done" | "already";
   readonly tookMs: number;
 }

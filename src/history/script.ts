@@ -23,7 +23,7 @@ export function wayOf(
 }
 
 /** How a migration keeps what it takes away, run in one direction; undefined: it does not. */
-export function keepingOf({ kept, number }: Migration, direction: Direction): Keeping | undefined {
+function keepingOf({ kept, number }: Migration, direction: Direction): Keeping | undefined {
   return kept ? { number: showNumber(number), direction } : undefined;
 }
 

@@ -4,14 +4,14 @@ import type { EntityDescription } from "../core/model/read/descriptions.js";
 import type { SourceClass, SourceProperty } from "../core/model/read/source-classes.js";
 import type { SourceCache } from "./source-cache.js";
 
-export interface Location {
+interface Location {
   readonly file: string;
   /** From 1. */
   readonly line: number;
 }
 
 /** Where in their files classes and properties are declared, and how. */
-export interface Sources {
+interface Sources {
   readonly locationOf: (entity: EntityDescription, property: string | undefined) => Location | undefined;
   readonly declared: (entity: EntityDescription, property: string) => Declaration | undefined;
   /** The properties that a class declares itself; undefined where its source is not known. */

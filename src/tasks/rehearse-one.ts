@@ -42,7 +42,7 @@ export interface RecordMismatch {
   readonly after: Schema;
 }
 
-export interface RehearseOneOptions {
+interface RehearseOneOptions {
   /** Made-up rows for each table. */
   readonly rows: number;
   readonly onMismatch: (found: RecordMismatch) => void;

@@ -61,7 +61,7 @@ function replacementOf(
 }
 
 /** A loss with the thing it befalls: `shelves`, `glazes.notes`, by the names before all changes. */
-export interface NamedLoss {
+interface NamedLoss {
   readonly change: Change;
   readonly loss: Loss;
   readonly thing: string;

@@ -12,7 +12,7 @@ import type { Widens } from "./widening.js";
  */
 export type RiskLevel = "safe" | "kept" | "rows may refuse" | "loses data";
 
-export interface Risk {
+interface Risk {
   readonly level: RiskLevel;
   /** Why, when not safe. */
   readonly reason?: string;
@@ -27,7 +27,7 @@ export const RISK_LEVELS = [
 
 const SAFE: Risk = { level: "safe" };
 
-export interface RiskOptions {
+interface RiskOptions {
   /** What is taken away goes into the attic. @default false */
   readonly keep?: boolean;
   readonly widens: Widens;

@@ -62,7 +62,7 @@ export interface AddColumn extends ColumnChange {
   readonly kind: "add column";
 }
 
-export interface DropColumn extends ColumnChange {
+interface DropColumn extends ColumnChange {
   readonly kind: "drop column";
 }
 

@@ -98,7 +98,7 @@ export function describeDetail(change: Change): string {
 }
 
 /** `'greenware', 'bisque'` · `text, may be null` */
-export function describeDefinition(definition: Definition): string {
+function describeDefinition(definition: Definition): string {
   switch (definition.kind) {
     case "enum":
       return definition.values.map(value => `'${value}'`).join(", ");

@@ -7,7 +7,7 @@ import type { Dialect } from "./shared/dialect.js";
 import { respell, type Spellings } from "../lower/spellings.js";
 import { firstOf, partition, zip } from "../lists.js";
 
-export interface HeldSchema {
+interface HeldSchema {
   readonly dialect: Dialect;
   /** What a database holds, as its dialect reads it. */
   readonly held: Schema;

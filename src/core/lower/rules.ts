@@ -2,7 +2,7 @@ import type { Rule, TypeRuleKind } from "../schema/types.js";
 import { placeholderOf } from "../sql/tokens.js";
 
 /** How a dialect says what dialects say differently. Undefined: its types hold the rule, or it cannot. */
-export interface RuleWords {
+interface RuleWords {
   readonly literal: (value: string | number | boolean) => string;
   /** A column and a moment as they are compared. */
   readonly moment: (column: string, moment: Date) => readonly [string, string];

@@ -6,9 +6,9 @@ import { parseNativeType } from "../sql/native-type.js";
 export type MadeUp = string | number | boolean | null | { readonly bytes: string } | undefined;
 
 /** Keys of rows that are there, by table: what a reference may hold. */
-export type KeysOf = (table: string, columns: readonly string[]) => readonly (readonly MadeUp[])[];
+type KeysOf = (table: string, columns: readonly string[]) => readonly (readonly MadeUp[])[];
 
-export interface RowMaker {
+interface RowMaker {
   /**
    * The row at a place, from 0: the same each time. Rows differ in every column that can differ.
    * @param sparse whatever may be null is

@@ -1,5 +1,5 @@
 /** A type in a database's own words, taken apart: `enum('raw','bisque')`, `int(10) unsigned`, `numeric(8,2)[]`. */
-export interface NativeType {
+interface NativeType {
   /** Its words up to the first parenthesis, in small letters: `character varying`. */
   readonly name: string;
   /** The sizes in parentheses; none where texts or nothing stand there. */

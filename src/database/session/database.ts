@@ -22,7 +22,7 @@ export interface Database {
   readonly exclusively: <T>(work: () => Promise<T>) => Promise<T>;
   /**
    * Notes what is there before a script runs. Called inside `exclusively`.
-   * @param managed names of attachments that come from the migrations, which the script itself sees to
+   * @param managed names of what hangs on tables and comes from the migrations, which the script itself sees to
    * @param careful note also what takes long to note and is rarely of use
    */
   readonly watch: (

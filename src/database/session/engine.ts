@@ -11,7 +11,7 @@ export interface OpenOptions {
 }
 
 /** A database that is there for some work only, beside a target and of its kind. */
-export interface Scratch {
+interface Scratch {
   readonly database: Database;
   /** Where it is, in words: `a scratch database on the same server`. */
   readonly where: string;

@@ -3,7 +3,7 @@ import type { TargetSettings } from "../../project/settings.js";
 import { EngineError } from "./database.js";
 
 /** What a driver's error says, in the same words for every engine. */
-export interface DriverError {
+interface DriverError {
   readonly code: string;
   /** The engine's number for it, where it has numbers. */
   readonly number: number;
@@ -21,7 +21,7 @@ export interface Failures {
   readonly remedies: Readonly<Record<string, string>>;
 }
 
-export type FailureName = keyof typeof FAILURES;
+type FailureName = keyof typeof FAILURES;
 
 type Make = (error: DriverError, target: TargetSettings, cause: unknown) => Problem;
 

@@ -7,7 +7,7 @@ import type { Engine, ScratchWork } from "./engine.js";
 /** The server does not let us make a database; the cause says why. */
 export class NoScratch extends Error {}
 
-export interface ServerScratch {
+interface ServerScratch {
   readonly open: Engine["open"];
   /** The statement that makes a database as the target's own is, where that matters to what is made in it. */
   readonly createSql: (owner: Database, quotedName: string) => Promise<string>;

@@ -10,7 +10,7 @@ export interface Driver {
   readonly execute: (sql: string) => unknown;
 }
 
-export interface StatementOptions {
+interface StatementOptions {
   readonly target: TargetSettings;
   readonly trace: Trace | undefined;
   readonly failures: Failures;

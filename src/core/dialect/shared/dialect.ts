@@ -22,7 +22,7 @@ export interface Dialect {
 }
 
 /** What things may be called. */
-export interface DialectNames {
+interface DialectNames {
   /** A name as SQL quotes it. */
   readonly quote: (name: string) => string;
   /** Words that are names only in quotes, in small letters. */
@@ -36,7 +36,7 @@ export interface DialectNames {
 }
 
 /** How schemas, types and rules are held. */
-export interface DialectTypes {
+interface DialectTypes {
   /** The schema as this dialect holds it: native types, defaults and checks as SQL, names within its limit. */
   readonly settle: (schema: Schema) => Schema;
   /** The inverse, as far as portable words say the same: `settle(raise(p)) = p`. */
@@ -60,7 +60,7 @@ export interface DialectTypes {
 }
 
 /** Scripts. */
-export interface DialectRender {
+interface DialectRender {
   /** The statements that carry out changes. */
   readonly blocks: (plan: RenderPlan) => Block[];
   /** What somebody who runs a script by hand must know, a line each. */
@@ -72,7 +72,7 @@ export interface DialectRender {
 }
 
 /** What a database says of itself. */
-export interface DialectCatalog {
+interface DialectCatalog {
   /** The queries that read it: always as many, whatever the number of tables. */
   readonly queries: readonly string[];
   /** What their rows say, a list for each query. */
@@ -104,7 +104,7 @@ export interface DialectRows {
 }
 
 /** What a dialect says of values that another type cuts. */
-export interface CutSyntax {
+interface CutSyntax {
   /** A floating value as one whose digits can be compared. */
   readonly exact: (value: string) => string;
   /** Its word for floating numbers of single precision. */
@@ -118,7 +118,7 @@ export interface CutSyntax {
 }
 
 /** What a dialect says of copying rows from one database to another. */
-export interface CopySyntax {
+interface CopySyntax {
   /** A column in a SELECT, so that a literal of what the driver gives is its value again. */
   readonly exactly: (column: Column) => string;
   /** What stands before VALUES or SELECT, so that columns that count take the values that are given. */

@@ -40,7 +40,7 @@ interface BesideKey {
 }
 
 /** Columns that are dropped; where no key tells the rows, all others with them. */
-export interface KeptColumns extends BesideKey {
+interface KeptColumns extends BesideKey {
   readonly kind: "columns";
 }
 

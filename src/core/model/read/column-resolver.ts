@@ -12,7 +12,7 @@ import { referenceColumns } from "./reference-columns.js";
 import { isStored, type Resolving } from "./resolving.js";
 
 /** A column a field comes to. */
-export interface FieldColumn {
+interface FieldColumn {
   readonly field: FieldDescription;
   readonly column: Column;
 }

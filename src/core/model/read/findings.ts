@@ -15,7 +15,7 @@ export interface Finding {
   readonly line?: number;
 }
 
-export type Answer = { readonly rename: string } | { readonly fill: string };
+type Answer = { readonly rename: string } | { readonly fill: string };
 
 /** What each code of a finding is about; docs/advice.md lists the same codes. */
 export const FINDING_CODES = {
@@ -56,7 +56,7 @@ export const FINDING_CODES = {
   A319: "a type that old values may not fit",
 } as const satisfies Record<string, string>;
 
-export type FindingCode = keyof typeof FINDING_CODES;
+type FindingCode = keyof typeof FINDING_CODES;
 
 export type Report = (
   code: FindingCode,

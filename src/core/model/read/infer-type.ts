@@ -2,7 +2,7 @@ import type { DataType } from "../../schema/types.js";
 import type { FieldDescription, Validator } from "./descriptions.js";
 
 /** What class-validator's rules tell of a property's type. */
-export type Inference = { readonly type: DataType } | { readonly missing: string };
+type Inference = { readonly type: DataType } | { readonly missing: string };
 
 /** The type of a field that declares none, or what to add when it cannot be told. */
 export function inferType({ validators }: FieldDescription): Inference {

@@ -10,7 +10,7 @@ import type { TablePair } from "./table-pair.js";
 import { alterTableSql, indexSql, partSql } from "./tables.js";
 
 /** References that go before tables are altered, and those that come when all are there. */
-export interface Lifted {
+interface Lifted {
   readonly drops: readonly { readonly address: string; readonly foreignKey: ForeignKey }[];
   readonly adds: readonly { readonly address: string; readonly foreignKeys: readonly ForeignKey[] }[];
 }

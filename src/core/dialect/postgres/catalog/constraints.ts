@@ -65,7 +65,7 @@ export function readReference(
   };
 }
 
-export interface IndexReading {
+interface IndexReading {
   readonly own: (numbers: readonly number[]) => string[];
   readonly spell: (text: unknown) => string;
   /** Names of operator classes that are not their types' usual ones. */

@@ -8,7 +8,7 @@ import { NAME, typeOf } from "../types.js";
 type Settings = Readonly<Record<string, string>>;
 
 /** A sequence that stands beside its column rather than inside it (PostgreSQL's "serial"). */
-export interface OwnedSequence {
+interface OwnedSequence {
   readonly sequence: string;
   readonly settings: Settings;
 }

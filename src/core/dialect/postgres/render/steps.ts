@@ -87,12 +87,12 @@ function isKey(column: string, table: Table, { tables }: Schema): boolean {
   );
 }
 
-export interface StampOf {
+interface StampOf {
   readonly table: Table;
   readonly column: Column;
 }
 
-export interface Stamps {
+interface Stamps {
   readonly dropped: readonly StampOf[];
   readonly added: readonly StampOf[];
   /** The columns of a table, by its address at the end, whose stamps are kept all the while. */

@@ -25,7 +25,7 @@ const AFTER_TYPE = new Set([
 type ColumnDraft = { -readonly [Fact in keyof Column]: Column[Fact] };
 
 /** Columns and constraints as written; expressions and names wait until all columns of the table are known. */
-export interface PieceDraft {
+interface PieceDraft {
   readonly columns: Column[];
   readonly uniques: Unique[];
   readonly foreignKeys: ForeignKey[];
