@@ -202,23 +202,41 @@ class TableAlterer {
   }
 
   /**
-   * A column that stays: filled before it changes, since a fill is a value of the column as it is to be; filled between
-   * two changes, where its type changes too; or made to count only once it is in a key.
+   * A column that stays: changed at once, if need be filled before; or in two steps, where it is filled between them or
+   * may count only once it is in a key. A fill is a value of the column as it is to be.
    */
   private changeColumn(old: Column, column: Column): void {
     if (this.isUnchanged(old, column)) return;
     const { was, now, fillOf } = this.pair;
     const fill = old.nullable && !column.nullable ? fillOf(column.name) : undefined;
-    const isFilledBetween = fill !== undefined && typeOf(old) !== typeOf(column);
-    if (isFilledBetween) this.between.push(this.filling(fill, now, column.name));
-    else if (fill) this.before.push(this.filling(fill, was, old.name));
+    const isRetyped = typeOf(old) !== typeOf(column);
+    if (fill && !isRetyped) this.before.push(this.filling(fill, was, old.name));
     if (needsText(old, column))
       this.before.push(alterTableSql(this.address, [`MODIFY COLUMN ${columnSql(asText(old))}`]));
     const verb = old.name === column.name ? "MODIFY COLUMN" : `CHANGE COLUMN ${quote(old.name)}`;
-    const whole = columnSql(column, now);
-    const first = this.firstForm(column, isFilledBetween);
-    this.clauses.push(`${verb} ${first ?? whole}`);
-    if (first !== undefined) this.afterwards.push(`MODIFY COLUMN ${whole}`);
+    if (fill && isRetyped) this.fillBetween(verb, column, fill);
+    else if (column.identity && this.isInLateKey(column)) this.countAtTheEnd(verb, column);
+    else this.clauses.push(`${verb} ${columnSql(column, now)}`);
+  }
+
+  private fillBetween(verb: string, column: Column, fill: Default): void {
+    const { now } = this.pair;
+    this.between.push(this.filling(fill, now, column.name));
+    this.changeInTwo(verb, columnSql(unfilled(column), withoutChecks(now)), column);
+  }
+
+  private countAtTheEnd(verb: string, column: Column): void {
+    const { identity: _, ...plain } = column;
+    this.changeInTwo(verb, columnSql(plain, this.pair.now), column);
+  }
+
+  private changeInTwo(verb: string, first: string, column: Column): void {
+    this.clauses.push(`${verb} ${first}`);
+    this.afterwards.push(`MODIFY COLUMN ${columnSql(column, this.pair.now)}`);
+  }
+
+  private isInLateKey({ name }: Column): boolean {
+    return this.added.some(part => this.isLate(part) && part.columns.includes(name));
   }
 
   private isUnchanged(old: Column, column: Column): boolean {
@@ -230,15 +248,6 @@ class TableAlterer {
       equal(renameInColumn(old, addressOf(was), names), column) &&
       equal(check && renameInPart("check", check, addressOf(was), names), stated(now, column.name))
     );
-  }
-
-  /** What a column is at first, where it cannot be whole at once. */
-  private firstForm(column: Column, isFilledBetween: boolean): string | undefined {
-    const { now } = this.pair;
-    if (isFilledBetween) return columnSql(unfilled(column), withoutChecks(now));
-    const { identity, ...plain } = column;
-    const isInLateKey = this.added.some(part => this.isLate(part) && part.columns.includes(column.name));
-    return identity && isInLateKey ? columnSql(plain, now) : undefined;
   }
 
   private filling(fill: Default, table: Table, name: string): string {
