@@ -1,6 +1,7 @@
 import { existsSync, readFileSync } from "node:fs";
 import { dirname, join, resolve } from "node:path";
 import { parse as parseEnv } from "dotenv";
+import { messageOf } from "../core/errors.js";
 import { problems } from "../core/problems.js";
 import type { Project, Target } from "../modelling/project.js";
 import { CompileError, loadConfigModule } from "./compile.js";
@@ -47,10 +48,7 @@ async function readConfig(file: string): Promise<unknown> {
         error,
       );
     }
-    throw problems.unreadableConfig(
-      { file, reason: error instanceof Error ? error.message : String(error) },
-      error,
-    );
+    throw problems.unreadableConfig({ file, reason: messageOf(error) }, error);
   }
 }
 

@@ -1,4 +1,5 @@
 import { createColors } from "picocolors";
+import { messageOf } from "../../core/errors.js";
 import type { Colours } from "../words/colours.js";
 import { Problem, problems } from "../../core/problems.js";
 import type { RunOptions } from "../../tasks/run-migrations.js";
@@ -101,5 +102,5 @@ function renderJson(value: unknown): string {
 }
 
 function faultOf(error: unknown): Problem {
-  return problems.fault({ reason: error instanceof Error ? error.message : String(error) }, error);
+  return problems.fault({ reason: messageOf(error) }, error);
 }

@@ -1,3 +1,4 @@
+import { messageOf } from "../../core/errors.js";
 import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
 import { quote } from "../../core/dialect/sqlite/names.js";
 import type { Statement } from "../../core/sql/statements.js";
@@ -156,5 +157,5 @@ async function soundness(database: Database, objects: readonly SchemaObject[]): 
 
 function reasonOf(error: unknown): string {
   const inner = error instanceof Problem ? error.cause : error;
-  return inner instanceof Error ? inner.message : String(inner);
+  return messageOf(inner);
 }
