@@ -18,17 +18,32 @@ import { chooseTarget } from "../project/load-settings.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
-import { changesBetween } from "./points.js";
+import { withFills } from "./fills.js";
+import { withRenames } from "./renames.js";
+import { readWay } from "../core/model/advice/way.js";
+import { diff } from "../core/change/diff.js";
+import { errorsEitherWay, refuseErrors, startAfter } from "./way.js";
 import { readState } from "./state.js";
 import { refuseUnsound, runMigrations, type RanMigration, type RunOptions } from "./run-migrations.js";
 
-export interface AmendOptions extends TargetOptions, RunOptions {}
+export interface AmendOptions extends TargetOptions, RunOptions {
+  /** What was called otherwise before the migration: `shelves=racks`, `pieces.weight=pieces.weight_grams`. */
+  readonly renames?: readonly string[] | undefined;
+  /** What rows that exist get in columns that will be required: `pieces.shelf=top`. */
+  readonly fills?: readonly string[] | undefined;
+}
 
 export interface AmendResult {
   readonly target: string;
   readonly migration: { readonly number: number; readonly name: string; readonly folder: string };
-  /** What the migration now does that it did not do before; empty when there is nothing to amend. */
+  /** Whether it was written anew; there may be nothing to amend. */
+  readonly written: boolean;
+  /** What the schema after it now has that it did not have. */
   readonly changes: readonly ComparedChange[];
+  /** What it took away or renamed and does not any more. */
+  readonly noLonger: readonly ComparedChange[];
+  /** What it now renames, fills or converts. */
+  readonly now: readonly ComparedChange[];
   /** What ran on the target: back and forward, or nothing where the migration had not run. */
   readonly ran: readonly (RanMigration & { readonly direction: "forward" | "back" })[];
 }
@@ -37,7 +52,7 @@ export interface AmendResult {
  * Corrects the newest migration after the models were corrected: back where it ran, written anew, forward again.
  * @throws Problem E109, E203, E300 to E305, E401 to E413, E500 to E503, E505, E507 to E509, E515
  */
-export async function amend(options: AmendOptions): Promise<AmendResult> {
+export async function amend({ renames = [], fills = [], ...options }: AmendOptions): Promise<AmendResult> {
   const project = await openProject(options);
   const target = chooseTarget(project.settings, options.target);
   const models = await project.soundModels();
@@ -46,21 +61,29 @@ export async function amend(options: AmendOptions): Promise<AmendResult> {
   if (!newest) throw problems.nothingToAmend({ folder: history.folder });
   const { number, name, folder } = newest;
   const keep = project.settings.keepDropped && !(newest.changes.some(takesAway) && !newest.kept);
-  const changes = changesBetween(
-    { name: "before", schema: newest.schemaBefore, hints: {} },
-    // What was said when it was drafted holds on.
-    { name: "models", schema: models.schema, hints: joinHints(hintsOf(newest.changes), models.hints) },
+  refuseErrors(errorsEitherWay(models, history.migrations).map(models.locate));
+  const { hints: further } = readWay(models, startAfter(history.migrations));
+  const beyond = diff(newest.schemaAfter, models.schema, further);
+  const { hints: instead } = readWay(models, startAfter(history.migrations.slice(0, -1)));
+  // What was said when it was drafted holds on.
+  const said = joinHints(hintsOf([...newest.changes, ...beyond]), instead);
+  const changes = diff(
+    newest.schemaBefore,
+    models.schema,
+    withFills(withRenames(said, renames, newest.schemaBefore, models.schema), fills, models.schema),
   );
-  const corrections = withRisks(
-    changesBetween(
-      { name: "after", schema: newest.schemaAfter, hints: {} },
-      { name: "models", schema: models.schema, hints: models.hints },
-    ),
-    keep,
-  );
+  const corrections = withRisks(beyond, keep);
   const facts = { target: target.name, migration: { number, name, folder } };
-  if (equal(changes, newest.changes)) return { ...facts, changes: [], ran: [] };
+  if (equal(changes, newest.changes)) return { ...facts, ...UNTOUCHED };
   if (changes.length === 0) throw problems.amendsToNothing({ migration: name });
+  const corrected = {
+    written: true,
+    changes: corrections,
+    noLonger: withRisks(newest.changes, keep).filter(
+      ({ change }) => takes(change) && !isAmong(change, changes),
+    ),
+    now: withRisks(changes, keep).filter(({ change }) => brings(change) && !isAmong(change, newest.changes)),
+  };
   await refuseElsewhere(project, newest, target.name, options);
   refuseHandWritten(project, newest);
 
@@ -80,7 +103,7 @@ export async function amend(options: AmendOptions): Promise<AmendResult> {
   );
   if (!ranHere) {
     rewrite();
-    return { ...facts, changes: corrections, ran: [] };
+    return { ...facts, ...corrected, ran: [] };
   }
   const ran = await withDatabase(target, { mode: "change", trace: options.trace }, async database => {
     await refuseRows(database, newest, corrections);
@@ -95,7 +118,24 @@ export async function amend(options: AmendOptions): Promise<AmendResult> {
       ...forward.ran.map(run => ({ ...run, direction: "forward" as const })),
     ];
   });
-  return { ...facts, changes: corrections, ran };
+  return { ...facts, ...corrected, ran };
+}
+
+const UNTOUCHED = { written: false, changes: [], noLonger: [], now: [], ran: [] } as const;
+
+function isAmong(change: Change, others: readonly Change[]): boolean {
+  return others.some(each => equal(each, change));
+}
+
+function takes({ kind }: Change): boolean {
+  return kind === "drop table" || kind === "drop column" || kind.startsWith("rename ");
+}
+
+/** Whether more happens to rows than the schemas before and after tell. */
+function brings(change: Change): boolean {
+  if (change.kind === "rename table" || change.kind === "rename column") return true;
+  if (change.kind === "add column") return change.fill !== undefined;
+  return change.kind === "alter column" && (change.fill !== undefined || change.convert !== undefined);
 }
 
 /** Whether a correction is about what the migration itself has made: that goes, with all that is in it, and comes anew. */

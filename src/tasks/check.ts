@@ -5,6 +5,7 @@ import { readHistory } from "../history/read.js";
 import { loadModels, type LoadedModels } from "../project/load-models.js";
 import { loadSettings } from "../project/load-settings.js";
 import type { TaskOptions } from "./options.js";
+import { errorsEitherWay, startAfter } from "./way.js";
 
 export interface CheckResult {
   readonly findings: readonly Finding[];
@@ -35,7 +36,11 @@ export async function check(options: TaskOptions): Promise<CheckResult> {
 /** Models can be read whatever has become of the migrations: those have commands of their own to tell. */
 function historyAdvice(models: LoadedModels, folder: string): Finding[] {
   try {
-    return adviseOnHistory(models, readHistory(folder).schema).map(models.locate);
+    const { migrations } = readHistory(folder);
+    const advice = adviseOnHistory(models, startAfter(migrations)).filter(
+      ({ severity }) => severity === "advice",
+    );
+    return [...errorsEitherWay(models, migrations), ...advice].map(models.locate);
   } catch (error) {
     if (error instanceof Problem) return [];
     throw error;

@@ -58,7 +58,7 @@ export async function compare({
 }: CompareOptions): Promise<CompareResult> {
   const project = await openProject(options);
   const [start, end] = [await readPoint(project, from, options), await readPoint(project, to, options)];
-  const changes = changesBetween(start, end);
+  const changes = changesBetween(project.history(), start, end);
   const { keepDropped } = project.settings;
   const compared = withRisks(changes, keepDropped);
   const live = start.live ?? end.live;

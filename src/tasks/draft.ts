@@ -7,6 +7,7 @@ import { withRisks, type ComparedChange } from "./compare.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import type { TaskOptions } from "./options.js";
 import { withFills } from "./fills.js";
+import { hintsOnTheWay, startAfter } from "./way.js";
 import { withRenames } from "./renames.js";
 import { askAll, type Questions } from "./questions.js";
 
@@ -50,7 +51,7 @@ export async function draft({
   const models = await project.soundModels();
   const history = project.history();
   const given = withFills(
-    withRenames(models.hints, renames, history.schema, models.schema),
+    withRenames(hintsOnTheWay(models, history.migrations), renames, history.schema, models.schema),
     fills,
     models.schema,
   );
@@ -58,7 +59,7 @@ export async function draft({
   const changes = diff(history.schema, models.schema, hints);
   const advice = [
     ...models.findings.filter(({ severity }) => severity === "advice"),
-    ...adviseOnHistory(models, history.schema, hints)
+    ...adviseOnHistory(models, startAfter(history.migrations), hints)
       .filter(({ code }) => !questions || !ASKED.includes(code))
       .map(models.locate),
   ];

@@ -5,7 +5,7 @@ import { loadModels, type LoadedModels } from "../project/load-models.js";
 import { loadSettings } from "../project/load-settings.js";
 import { dialectsInUse, type Settings } from "../project/settings.js";
 import type { TaskOptions } from "./options.js";
-import { sayFinding } from "./say-finding.js";
+import { refuseErrors } from "./way.js";
 
 export interface OpenProject {
   readonly settings: Settings;
@@ -31,8 +31,7 @@ export async function openProject({ project = "." }: TaskOptions): Promise<OpenP
 
 async function loadSound(settings: Settings): Promise<LoadedModels> {
   const models = await loadModels(settings);
-  const errors = models.findings.filter(({ severity }) => severity === "error");
-  if (errors.length > 0) throw problems.wrongModels({ findings: errors.map(sayFinding) });
+  refuseErrors(models.findings);
   return models;
 }
 

@@ -1,4 +1,6 @@
 import { diff } from "../core/change/diff.js";
+import { hintsOf } from "../core/change/hints.js";
+import { invert } from "../core/change/invert.js";
 import type { Change } from "../core/change/types.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { respell, type Spellings } from "../core/lower/spellings.js";
@@ -8,6 +10,8 @@ import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
 import { showNumber } from "../history/migration.js";
+import type { History } from "../history/read.js";
+import { hintsOnTheWay } from "./way.js";
 import { chooseTarget } from "../project/load-settings.js";
 import type { OpenProject } from "./open-project.js";
 import type { TaskOptions } from "./options.js";
@@ -18,22 +22,25 @@ export interface Point {
   readonly name: string;
   /** In portable words; as its dialect holds it where the point is a live database. */
   readonly schema: Schema;
-  /** The renames and fills that the models bring. */
-  readonly hints: Parameters<typeof diff>[2];
+  /** How many migrations lead there; of a live database those that ran. */
+  readonly migrations: number;
+  /** Of the models: the changes that lead there from the history, which hold renames and fills. */
+  readonly beyond?: readonly Change[];
   /** For a live database: its dialect, and how it spells what the migrations sent. */
   readonly live?: { readonly dialect: Dialect; readonly spellings: Spellings };
 }
 
 /** @throws Problem E104, E106, E203, E400 to E413 */
 export async function readPoint(project: OpenProject, name: string, options: TaskOptions): Promise<Point> {
-  if (name === "empty") return { name, schema: EMPTY_SCHEMA, hints: {} };
-  if (name === "models") {
-    const { schema, hints } = await project.soundModels();
-    return { name, schema, hints };
-  }
+  if (name === "empty") return { name, schema: EMPTY_SCHEMA, migrations: 0 };
   if (name.startsWith("target:")) return readLivePoint(project, name, options);
   const { migrations, schema } = project.history();
-  if (name === "history") return { name, schema, hints: {} };
+  if (name === "models") {
+    const models = await project.soundModels();
+    const beyond = diff(schema, models.schema, hintsOnTheWay(models, migrations));
+    return { name, schema: models.schema, migrations: migrations.length, beyond };
+  }
+  if (name === "history") return { name, schema, migrations: migrations.length };
   const migration = /^\d+$/.test(name) ? migrations.find(({ number }) => number === Number(name)) : undefined;
   if (!migration) {
     const numbers = migrations.map(({ number }) => showNumber(number));
@@ -42,7 +49,7 @@ export async function readPoint(project: OpenProject, name: string, options: Tas
       numbers: numbers.length > 4 ? `${numbers[0]} to ${numbers.at(-1)}` : numbers.join(", "),
     });
   }
-  return { name: showNumber(migration.number), schema: migration.schemaAfter, hints: {} };
+  return { name: showNumber(migration.number), schema: migration.schemaAfter, migrations: migration.number };
 }
 
 /** All that a database holds, but for what is Emberset's own. */
@@ -50,19 +57,26 @@ async function readLivePoint(project: OpenProject, name: string, { trace }: Task
   const target = chooseTarget(project.settings, name.slice("target:".length));
   return withDatabase(target, { mode: "read", trace }, async database => {
     const { schema } = withoutInternal(await database.readCatalog());
-    const spellings = allSpellings(await readLedger(database));
-    return { name, schema, hints: {}, live: { dialect: database.dialect, spellings } };
+    const ledger = await readLedger(database);
+    const spellings = allSpellings(ledger);
+    return { name, schema, migrations: ledger.length, live: { dialect: database.dialect, spellings } };
   });
 }
 
 /**
- * The changes from one point to another, renames and fills as the models say. Where one is a live database, both are
- * compared as its dialect holds them.
+ * The changes from one point to another, with the renames and fills of all that lies between. Where one is a live
+ * database, both are compared as its dialect holds them.
  */
-export function changesBetween(from: Point, to: Point): Change[] {
+export function changesBetween({ migrations }: History, from: Point, to: Point): readonly Change[] {
   const live = from.live ?? to.live;
-  if (!live) return diff(from.schema, to.schema, to.hints);
+  const isForward = from.migrations < to.migrations || (from.migrations === to.migrations && !from.beyond);
+  const [start, end] = isForward ? [from, to] : [to, from];
+  const ran = migrations.slice(start.migrations, end.migrations).flatMap(({ changes }) => changes);
+  if (isForward && !live && ran.length === 0 && end.beyond) return end.beyond;
+  const between = [...ran, ...(end.beyond ?? [])];
+  const hints = hintsOf(isForward ? between : invert(between));
+  if (!live) return diff(from.schema, to.schema, hints);
   const asHeld = (point: Point) =>
     point.live ? point.schema : respell(live.dialect.types.settle(point.schema), live.spellings);
-  return diff(asHeld(from), asHeld(to), to.hints);
+  return diff(asHeld(from), asHeld(to), hints);
 }

@@ -1,3 +1,4 @@
+import { hintsOnTheWay } from "./way.js";
 import { diff } from "../core/change/diff.js";
 import { hintsOf, joinHints } from "../core/change/hints.js";
 import { blocksFor } from "../core/plan/plan.js";
@@ -77,10 +78,14 @@ async function recordReal(
   project: OpenProject,
   { migration, after }: RecordMismatch,
 ): Promise<NonNullable<RehearseResult["recorded"]>> {
-  const newest = project.history().migrations.at(-1)?.name ?? "";
+  const { migrations } = project.history();
+  const newest = migrations.at(-1)?.name ?? "";
   if (newest !== migration.name) throw problems.builtUpon({ migration: migration.name, newest });
   const models = await project.modelsIfSound();
-  const hints = joinHints(hintsOf(migration.changes), models?.hints ?? {});
+  const hints = joinHints(
+    hintsOf(migration.changes),
+    models ? hintsOnTheWay(models, migrations.slice(0, -1)) : {},
+  );
   rewriteRecord(migration, diff(migration.schemaBefore, after, hints));
   return { migration: migration.name, changes: withRisks(diff(migration.schemaAfter, after), false) };
 }

@@ -38,6 +38,20 @@ const mood = (name: string) =>
     },
   );
 
+const SWAPPED = ["title", "label"].map(name => column(name, { kind: "varchar", length: 20 }));
+/** Parts of two columns, each named after the column it is about; the first is about what is called so. */
+const named = (first: string, second: string): Partial<Table> => ({
+  indexes: [first, second].map((name, at) => ({
+    name: `ix_${name}`,
+    parts: [{ column: name, ...(at === 0 && { descending: true }) }],
+  })),
+  uniques: [first, second].map(name => ({ name: `uq_${name}`, columns: [name, "id"] })),
+  checks: [first, second].map((name, at) => ({
+    name: `ck_${name}`,
+    rules: [{ kind: "max length", column: name, value: 19 - at }],
+  })),
+});
+
 interface Case {
   readonly before: readonly Table[];
   readonly after: readonly Table[];
@@ -264,6 +278,22 @@ const CASES: Readonly<Record<string, Case>> = {
       ]),
     ],
     hints: { columns: renamed({ title: "label", label: "title", weight: "notes" }) },
+  },
+  "two columns that swap their names, and those of what is named after them": {
+    before: [pieces(SWAPPED, named("title", "label"))],
+    after: [pieces(SWAPPED, named("label", "title"))],
+    hints: { columns: renamed({ title: "label", label: "title" }) },
+  },
+  "a table and a column renamed in nothing but capitals": {
+    before: [pieces([TITLE, WEIGHT], { checks: [AT_LEAST_ONE] })],
+    after: [
+      table("Pieces", {
+        columns: [ID, { ...TITLE, name: "Title" }, { ...WEIGHT, ...REQUIRED }],
+        checks: [AT_LEAST_ONE],
+        key: { name: "pk_pieces", columns: ["id"] },
+      }),
+    ],
+    hints: { tables: new Map([["pieces", "Pieces"]]), columns: renamed({ title: "Title" }, "Pieces") },
   },
   "a table that takes the name of one that goes": {
     before: [table("shelves", { columns: [ID, TITLE, WEIGHT] }), table("racks", { columns: [ID, NOTES] })],

@@ -1,49 +1,21 @@
-import { IsIn, IsInt, IsNumber, IsOptional, IsString, MaxLength, Min } from "class-validator";
+import { IsIn, IsInt, IsNumber, IsOptional, IsString, Min } from "class-validator";
 import { describe, expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
 import { describeChange } from "../../src/core/change/words.js";
-import { adviseOnHistory } from "../../src/core/model/advice/history.js";
 import type { Declaration } from "../../src/core/model/advice/review.js";
-import { buildSchema } from "../../src/core/model/build-schema.js";
-import { describeEntities } from "../../src/core/model/read/entities.js";
-import { dialects } from "../../src/core/dialect/registry.js";
 import {
   Field,
   Inline,
   Key,
   kind,
   PairedWith,
-  RefersTo,
   RefersToAny,
   Stamp,
-  Stored,
-  type FieldOptions,
   type StoredOptions,
 } from "../../src/modelling/index.js";
+import { entity, field, odd, read, title, to, type Decorator, type Fields } from "./entities.js";
 
-const SNAKE = { tables: "plural", case: "snake" } as const;
-
-type Decorator = (prototype: object, property: string) => void;
-type Fields = Readonly<Record<string, readonly Decorator[]>>;
-
-function entity(name: string, fields: Fields, options: StoredOptions = {}, base: object = Object) {
-  const cls = { [name]: class extends (base as new () => object) {} }[name]!;
-  for (const [property, decorators] of Object.entries(fields)) kind(...decorators)(cls.prototype, property);
-  (Stored(options) as (target: unknown) => void)(cls);
-  return cls;
-}
-
-function read(classes: readonly unknown[], declared?: () => Declaration) {
-  return buildSchema(describeEntities(classes), SNAKE, Object.values(dialects), declared ? { declared } : {});
-}
-
-const title = [IsString(), MaxLength(80)];
-const to = (cls: () => unknown, options = {}) => RefersTo(cls as never, options) as unknown as Decorator;
 const potter = () => entity("Potter", { name: title });
-const field = (options: FieldOptions) => Field(options);
-/** Options that the compiler would refuse. */
-const odd = (options: object) => Field(options);
-
 /** What each mistake is found by, and that the same model without it is not. */
 const CASES: readonly [code: string, wrong: () => unknown[], right: () => unknown[]][] = [
   ["A301", () => [entity("Key", { name: title })], () => [entity("Sale", { name: title })]],
@@ -347,26 +319,6 @@ describe("what TypeScript and the database take for granted", () => {
     const found = read([entity("Piece", fields)], () => declared).findings;
     expect(found.map(({ code }) => code).filter(code => code === "A311" || code === "A312")).toEqual(codes);
   });
-});
-
-test("what a migration has done already, and values that rows may hold still", () => {
-  const before = read([entity("Shelf", { label: title, kind: [IsIn(["dry", "wet"])] })]).schema;
-  const models = () =>
-    read([
-      entity(
-        "Rack",
-        { name: [...title, field({ was: "label" })], kind: [IsIn(["dry"])] },
-        { was: "shelves" },
-      ),
-    ]);
-  const first = adviseOnHistory(models(), before).map(({ code }) => code);
-  expect(first).toEqual([]);
-  const after = read([entity("Rack", { name: title, kind: [IsIn(["dry", "wet"])] })]).schema;
-  expect(adviseOnHistory(models(), after).map(({ code, what }) => `${code} ${what}`)).toEqual([
-    "A313 That shelves became racks is done",
-    "A313 That label became name is done",
-    'A316 "wet" is no longer allowed; rows that hold it would stop the migration',
-  ]);
 });
 
 test("a pair that becomes an entity with a date of its own keeps its table and its rows", () => {

@@ -1,5 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, test } from "vitest";
+import { apply } from "../../src/core/change/apply.js";
 import { diff } from "../../src/core/change/diff.js";
 import { invert } from "../../src/core/change/invert.js";
 import { lossesOf } from "../../src/core/change/loss.js";
@@ -44,6 +45,7 @@ describe("what was called how", () => {
       fc.property(schema, schema, fc.nat(30), (a, b, seed) => {
         const hints = renamesBetween(a, b, seed);
         const changes = diff(a, b, hints);
+        expect(diff(apply(a, changes), b)).toEqual([]);
         renamed.there += asksFor(a, changes);
         renamed.back += asksFor(b, invert(changes));
         for (const [from, to] of hints.tables) if (hints.tables.get(to) === from) renamed.traded += 1;

@@ -4,8 +4,9 @@ import { count } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import { renderChanges } from "./compare.js";
 import { losingOptions, renderRun, type LosingArgs } from "./running.js";
+import { sayingOptions, type SayingArgs } from "./saying.js";
 
-interface Args extends GlobalArgs, LosingArgs {
+interface Args extends GlobalArgs, LosingArgs, SayingArgs {
   target?: string | undefined;
 }
 
@@ -15,7 +16,7 @@ export function amendCommand(session: Session): CommandModule<object, Args> {
     command: "amend",
     describe: "Correct the newest migration after the models were corrected: back, write it anew, forward",
     builder: yargs =>
-      losingOptions(yargs)
+      sayingOptions(losingOptions(yargs))
         .option("target", {
           type: "string",
           describe: "Where it may have run; home when left out",
@@ -25,19 +26,27 @@ export function amendCommand(session: Session): CommandModule<object, Args> {
     handler: async args => {
       const { amend } = await import("../../tasks/amend.js");
       const options = { ...session.taskOptions(args), ...session.progress(), target: args.target };
-      const result = await amend({ ...options, mayLose: session.mayLose(args) });
+      const said = { renames: args.rename, fills: args.fill };
+      const result = await amend({ ...options, ...said, mayLose: session.mayLose(args) });
       session.result(result, () => render(result, session));
     },
   };
 }
 
-function render({ target, migration, changes, ran }: AmendResult, session: Session): string {
+function render(
+  { target, migration, written, changes, noLonger, now, ran }: AmendResult,
+  session: Session,
+): string {
   const { colours } = session;
-  if (changes.length === 0) return `Nothing to amend: ${migration.name} does what the models say.`;
+  if (!written) return `Nothing to amend: ${migration.name} does what the models say.`;
+  const otherwise = [
+    ...noLonger.map(({ words }) => `  it no longer does: ${words}`),
+    ...now.map(({ words, detail }) => `  it now does: ${words}${detail && ` (${detail})`}`),
+  ];
   return [
-    renderChanges(changes, colours),
-    "",
-    `Written anew: ${migration.name}, with ${count(changes.length, "correction")}`,
+    ...(changes.length > 0 ? [renderChanges(changes, colours), ""] : []),
+    `Written anew: ${migration.name}${changes.length > 0 ? `, with ${count(changes.length, "correction")}` : ""}`,
+    ...otherwise,
     ...ran.map(run => renderRun(run, run.direction, session)),
     ...(ran.length > 0
       ? []

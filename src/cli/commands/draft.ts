@@ -5,11 +5,10 @@ import { remedyFor } from "../words/findings.js";
 import { count } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import { renderChanges } from "./compare.js";
+import { sayingOptions, type SayingArgs } from "./saying.js";
 
-interface Args extends GlobalArgs {
+interface Args extends GlobalArgs, SayingArgs {
   title: string;
-  rename?: string[] | undefined;
-  fill?: string[] | undefined;
   blank?: boolean | undefined;
   lose?: boolean | undefined;
 }
@@ -20,20 +19,8 @@ export function draftCommand(session: Session): CommandModule<object, Args> {
     command: "draft <title>",
     describe: "Write the next migration: forward and back scripts for each dialect in use",
     builder: yargs =>
-      yargs
+      sayingOptions(yargs)
         .positional("title", { type: "string", describe: "What it does, in a few words", demandOption: true })
-        .option("rename", {
-          type: "string",
-          array: true,
-          requiresArg: true,
-          describe: "What was called otherwise: old=new, or table.old=table.new",
-        })
-        .option("fill", {
-          type: "string",
-          array: true,
-          requiresArg: true,
-          describe: "What rows that exist get in a column that will be required: table.column=value",
-        })
         .option("blank", {
           type: "boolean",
           conflicts: ["rename", "fill"],

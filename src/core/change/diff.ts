@@ -174,11 +174,19 @@ function diffParts(pair: PartPair): Change[] {
   const { kind, address, table, was, now } = pair;
   if (partsOf(was, kind).length === 0 && partsOf(now, kind).length === 0) return [];
   const { matches, arriving } = matchParts(pair);
+  const dropped = matches.filter(({ twin, heir }) => !twin && !heir).map(({ part }) => part);
+  const twins = new Map(matches.flatMap(({ part, twin }) => (twin ? [[part.name, twin.name] as const] : [])));
+  const taken = new Set(partsOf(was, kind).flatMap(part => (dropped.includes(part) ? [] : [part.name])));
   return [
-    ...matches.map(({ part, renamed, twin, heir }): Change => {
-      if (twin) return { kind: "rename part", table, what: kind, from: part.name, to: twin.name };
-      return heir ? alterPart(table, kind, renamed, heir) : dropPart(address, kind, part);
-    }),
+    ...dropped.map(part => dropPart(address, kind, part)),
+    ...renameSteps(twins, taken).map(([from, to]): Change => ({
+      kind: "rename part",
+      table,
+      what: kind,
+      from,
+      to,
+    })),
+    ...matches.flatMap(({ renamed, heir }) => (heir ? [alterPart(table, kind, renamed, heir)] : [])),
     ...arriving.map(part => addPart(table, kind, part)),
   ];
 }

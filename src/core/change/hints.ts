@@ -40,7 +40,7 @@ function conversionOf({ convert, convertBack }: AlterColumn): Conversion {
 
 /** The same change made to both directions; undefined: nothing is said of one. */
 export function mapConversion(
-  { convert, convertBack }: Conversion,
+  { convert, convertBack }: { readonly [K in keyof Conversion]: Conversion[K] | undefined },
   change: (sql: SqlText) => SqlText | undefined,
 ): Conversion {
   const [there, back] = [convert, convertBack].map(sql => (sql === undefined ? undefined : change(sql)));
@@ -51,14 +51,26 @@ export function mapConversion(
 }
 
 /** Two that are said of the same way; the second is right where they differ. */
-export function joinHints(first: Hints, second: DiffHints): Hints {
+export function joinHints(first: DiffHints, second: DiffHints): Hints {
   const columns = new Map(first.columns);
   for (const [table, names] of second.columns ?? [])
-    columns.set(table, new Map([...(columns.get(table) ?? []), ...names]));
+    columns.set(table, joinRenames(columns.get(table) ?? new Map<string, string>(), names));
   return {
-    tables: new Map([...first.tables, ...(second.tables ?? [])]),
+    tables: joinRenames(
+      first.tables ?? new Map<string, string>(),
+      second.tables ?? new Map<string, string>(),
+    ),
     columns,
-    fills: new Map([...first.fills, ...(second.fills ?? [])]),
-    conversions: new Map([...first.conversions, ...(second.conversions ?? [])]),
+    fills: new Map([...(first.fills ?? []), ...(second.fills ?? [])]),
+    conversions: new Map([...(first.conversions ?? []), ...(second.conversions ?? [])]),
   };
+}
+
+/** No two things come to one name. */
+function joinRenames(
+  first: ReadonlyMap<string, string>,
+  second: ReadonlyMap<string, string>,
+): Map<string, string> {
+  const taken = new Set(second.values());
+  return new Map([...[...first].filter(([, to]) => !taken.has(to)), ...second]);
 }

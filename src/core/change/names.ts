@@ -30,6 +30,11 @@ export function namesThrough(changes: readonly Change[]): NamesThrough {
   const columns = new Map<string, Renames>();
   const added = new Set<string>();
   const key = (table: string, column: string) => JSON.stringify([table, column]);
+  const columnsOf = (table: string) => {
+    const own = columns.get(table) ?? new Renames();
+    columns.set(table, own);
+    return own;
+  };
   for (const change of changes) {
     switch (change.kind) {
       case "rename table": {
@@ -40,15 +45,18 @@ export function namesThrough(changes: readonly Change[]): NamesThrough {
         break;
       }
       case "rename column": {
-        const own = columns.get(change.table) ?? new Renames();
-        columns.set(change.table, own);
-        own.follow(change.from, change.to);
+        columnsOf(change.table).follow(change.from, change.to);
         break;
       }
-      case "add table":
-        added.add(addressOf(change.table));
+      case "add table": {
+        const address = addressOf(change.table);
+        tables.begin(address);
+        columns.delete(address);
+        added.add(address);
         break;
+      }
       case "add column":
+        columnsOf(change.table).begin(change.column.name);
         added.add(key(change.table, change.column.name));
         break;
       default:
@@ -66,7 +74,9 @@ export function namesThrough(changes: readonly Change[]): NamesThrough {
     arrives: (table, column) => added.has(table) || (column !== undefined && added.has(key(table, column))),
     map: { table: after, column: after },
     tables: tables.ends,
-    columns: new Map([...columns].map(([table, renames]) => [table, renames.ends])),
+    columns: new Map(
+      [...columns].flatMap(([table, { ends }]) => (ends.size > 0 ? [[table, ends] as const] : [])),
+    ),
   };
 }
 
@@ -74,14 +84,20 @@ export function namesThrough(changes: readonly Change[]): NamesThrough {
 class Renames {
   /** Names by now, by those at the start. */
   readonly ends = new Map<string, string>();
-  private readonly starts = new Map<string, string>();
+  /** undefined: it was not there at the start. */
+  private readonly starts = new Map<string, string | undefined>();
+
+  /** Something new takes a name, which something that is gone may have had. */
+  begin(name: string): void {
+    this.starts.set(name, undefined);
+  }
 
   /** What is called one thing is called another from now on. */
   follow(from: string, to: string): void {
-    const start = this.starts.get(from) ?? from;
+    const start = this.starts.has(from) ? this.starts.get(from) : from;
     this.starts.delete(from);
     this.starts.set(to, start);
-    this.ends.set(start, to);
+    if (start !== undefined) this.ends.set(start, to);
   }
 
   before(name: string): string {

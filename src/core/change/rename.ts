@@ -115,7 +115,8 @@ function renameInText(text: string, table: string, names: NameMap): string {
 }
 
 /**
- * Renames one after the other, so that no step takes a name still in use; a circle goes by way of a spare name.
+ * Renames one after the other, so that no step takes a name still in use; a circle goes by way of a spare name, and so
+ * does a name that changes in nothing but capitals, which SQLite and some servers do not tell apart.
  * @param taken all names in use at the start
  * @param spareFor a spare name like another
  */
@@ -128,7 +129,8 @@ export function renameSteps(
   const used = new Set(taken);
   const steps: [string, string][] = [];
   while (waiting.size > 0) {
-    const free = [...waiting].find(([, to]) => !used.has(to));
+    const moving = new Set([...waiting.keys()].map(fold));
+    const free = [...waiting].find(([, to]) => !used.has(to) && !moving.has(fold(to)));
     const [from, to] = free ?? spareStep(waiting, used, spareFor);
     steps.push([from, to]);
     used.delete(from);
@@ -138,6 +140,10 @@ export function renameSteps(
     if (!free) waiting.set(to, final);
   }
   return steps;
+}
+
+function fold(name: string): string {
+  return name.toLowerCase();
 }
 
 /** How much of a name a spare one begins with: it may be no longer than names can be. */

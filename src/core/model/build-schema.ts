@@ -1,16 +1,15 @@
-import type { ModelSchema } from "./read/model-schema.js";
-import type { FieldOptions } from "../../modelling/facts.js";
-import { fillKey, type Conversion, type DiffHints } from "../change/diff.js";
+import { mapConversion } from "../change/hints.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
 import { addressOf } from "../schema/address.js";
-import type { NamingRules } from "../schema/naming.js";
-import type { Default, Definition, Table } from "../schema/types.js";
+import { tableName, type NamingRules } from "../schema/naming.js";
+import type { Column, Definition, Table } from "../schema/types.js";
 import { advise } from "./advice/index.js";
 import type { Review } from "./advice/review.js";
 import { reportClashes, reportNames, reportNested, reportShared, reportUndeferred } from "./read/clashes.js";
 import { ColumnResolver } from "./read/column-resolver.js";
-import type { EntityDescription } from "./read/descriptions.js";
+import type { EntityDescription, FieldDescription } from "./read/descriptions.js";
 import { collectFindings } from "./read/findings.js";
+import type { ModelSchema, Said, SaidOfColumn } from "./read/model-schema.js";
 import { Parts } from "./read/parts.js";
 import { Relations } from "./read/relations.js";
 
@@ -51,7 +50,7 @@ export function buildSchema(
       ),
       ...(definitions.length > 0 && { definitions }),
     },
-    hints: hintsOf(resolver),
+    said: saidBy(resolver),
     findings,
     resolver,
   };
@@ -92,28 +91,48 @@ function buildTable(
 }
 
 /** Renames, fills and conversions, as the models say them. */
-function hintsOf(resolver: ColumnResolver): DiffHints {
-  const tables = new Map<string, string>();
-  const columns = new Map<string, Map<string, string>>();
-  const fills = new Map<string, Default>();
-  const conversions = new Map<string, Conversion>();
-  for (const entity of resolver.entities) {
-    const table = resolver.address(entity);
-    if (entity.options.was !== undefined) tables.set(entity.options.was, table);
-    const renamed = new Map<string, string>();
-    for (const { field, column } of resolver.columnsOf(entity)) {
-      const options: FieldOptions = field.facts.field ?? {};
-      if (options.was !== undefined) renamed.set(options.was, column.name);
-      const fill = resolver.defaultOf(entity, field, column.type, options.fill, "fill");
-      if (fill) fills.set(fillKey(table, column.name), fill);
-      const { convert, convertBack } = options;
-      if (convert !== undefined || convertBack !== undefined)
-        conversions.set(fillKey(table, column.name), {
-          ...(convert !== undefined && { convert: resolver.placed(entity, field, convert) }),
-          ...(convertBack !== undefined && { convertBack: resolver.placed(entity, field, convertBack) }),
-        });
-    }
-    if (renamed.size > 0) columns.set(table, renamed);
-  }
-  return { tables, columns, fills, conversions };
+function saidBy(resolver: ColumnResolver): Said {
+  return {
+    tables: resolver.entities.flatMap(entity => {
+      const { was, namespace } = entity.options;
+      if (was === undefined) return [];
+      const names = [was, tableName(was, resolver.naming)];
+      const within = names.map(name => addressOf({ name, ...(namespace !== undefined && { namespace }) }));
+      const table = resolver.address(entity);
+      return [{ entity: entity.name, table, was, earlier: [...new Set([...names, ...within])] }];
+    }),
+    columns: resolver.entities.flatMap(entity =>
+      resolver
+        .columnsOf(entity)
+        .flatMap(({ field, column }) => saidOfColumn(resolver, entity, field, column)),
+    ),
+  };
+}
+
+function saidOfColumn(
+  resolver: ColumnResolver,
+  entity: EntityDescription,
+  field: FieldDescription,
+  column: Column,
+): SaidOfColumn[] {
+  const { convert, convertBack, fill: value } = field.facts.field ?? {};
+  const fill = resolver.defaultOf(entity, field, column.type, value, "fill");
+  const conversion = mapConversion({ convert, convertBack }, sql => resolver.placed(entity, field, sql));
+  const converts = Object.keys(conversion).length > 0;
+  const earlier = resolver.earlierNames(entity, field, column.name);
+  if (field.was === undefined && !fill && !converts) return [];
+  return [
+    {
+      entity: entity.name,
+      property: field.property,
+      once: `${field.declaredIn}.${field.property.split(".").at(-1)}`,
+      table: resolver.address(entity),
+      column: column.name,
+      nullable: column.nullable,
+      ...(field.was !== undefined && { was: field.was }),
+      earlier,
+      ...(fill && { fill }),
+      ...(converts && { conversion }),
+    },
+  ];
 }

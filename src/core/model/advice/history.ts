@@ -4,45 +4,33 @@ import { likelyRenames } from "../../change/likeness.js";
 import type { Change } from "../../change/types.js";
 import { widens } from "../../dialect/registry.js";
 import { tablesByAddress } from "../../schema/address.js";
-import { equal } from "../../schema/canonical.js";
 import { showDataType } from "../../schema/data-type.js";
 import type { Schema, Table } from "../../schema/types.js";
 import type { ModelSchema } from "../read/model-schema.js";
 import type { ColumnResolver } from "../read/column-resolver.js";
+import type { Start } from "../read/way.js";
+import { readWay } from "./way.js";
 import { collectFindings, type Finding, type Report } from "../read/findings.js";
 
 /**
- * What models say that a migration has done already, or that rows written before may stand against.
+ * What models say that a migration has done already or that none can do, and what rows written before may stand against.
  * @param hints renames and fills, where more are known than the models say
  */
-export function adviseOnHistory(model: ModelSchema, history: Schema, hints?: DiffHints): Finding[] {
+export function adviseOnHistory(model: ModelSchema, history: Start, hints?: DiffHints): Finding[] {
   const { findings, report } = collectFindings();
-  adviseOnWhatIsDone(model, history, report);
-  adviseOnWay(model.resolver, diff(history, model.schema, hints ?? model.hints), report);
-  return findings;
+  const way = readWay(model, history);
+  adviseOnLists(model, history.schema, report);
+  adviseOnWay(model.resolver, diff(history.schema, model.schema, hints ?? way.hints), report);
+  return [...way.findings, ...findings];
 }
 
-function adviseOnWhatIsDone({ resolver, schema }: ModelSchema, history: Schema, report: Report): void {
+function adviseOnLists({ resolver, schema }: ModelSchema, history: Schema, report: Report): void {
   const [now, before] = [tablesByAddress(schema), tablesByAddress(history)];
   for (const entity of resolver.entities) {
     const address = resolver.address(entity);
-    const { was } = entity.options;
     const old = before.get(address);
-    if (was !== undefined && old && !before.has(was))
-      report("A313", { entity: entity.name }, `That ${was} became ${address} is done`, "remove `was`");
     for (const { field, column } of resolver.columnsOf(entity)) {
-      const { was: earlier, convert } = field.facts.field ?? {};
-      const had = old?.columns.find(({ name }) => name === column.name);
       const where = { entity: entity.name, property: field.property };
-      if (earlier !== undefined && had && !old?.columns.some(({ name }) => name === earlier))
-        report("A313", where, `That ${earlier} became ${column.name} is done`, "remove `was` from @Field");
-      if (convert !== undefined && had && equal(had.type, column.type))
-        report(
-          "A313",
-          where,
-          `That ${column.name} became ${showDataType(column.type)} is done`,
-          "remove `convert` and `convertBack` from @Field: they would be used again when its type changes next",
-        );
       const gone = valuesOf(old, column.name).filter(
         value => !valuesOf(now.get(address), column.name).includes(value),
       );

@@ -1,7 +1,7 @@
 import type { Class, DefaultValue } from "../../../modelling/facts.js";
 import type { Dialect } from "../../dialect/shared/dialect.js";
 import { addressOf } from "../../schema/address.js";
-import { columnName, tableName, type NamingRules } from "../../schema/naming.js";
+import { columnName, referenceColumnName, tableName, type NamingRules } from "../../schema/naming.js";
 import type { Column, DataType, Default, SqlText } from "../../schema/types.js";
 import { fillPlaceholders, mapSqlText } from "../../sql/placeholders.js";
 import { placeholderOf } from "../../sql/tokens.js";
@@ -73,6 +73,7 @@ export class ColumnResolver implements Resolving {
     const field: FieldDescription = {
       property: "id",
       called: "id",
+      calledBefore: [],
       facts: { key: {} },
       validators: [],
       optional: false,
@@ -140,6 +141,35 @@ export class ColumnResolver implements Resolving {
   /** The column of a field that is one. */
   columnName(field: FieldDescription): string {
     return field.facts.field?.column ?? columnName(field.called, this.naming);
+  }
+
+  /**
+   * What a column of a field may have been called before. The earlier name of a field may be that of its property,
+   * after which its columns were named, or that of its column.
+   */
+  earlierNames(entity: EntityDescription, field: FieldDescription, column: string): string[] {
+    const names = field.calledBefore.flatMap(before => {
+      const alone = [before, columnName(before, this.naming)];
+      if (!field.facts.refersTo) return alone;
+      const keys = this.keysReferredTo(field);
+      const at = this.columnsOfField(entity, field).findIndex(({ name }) => name === column);
+      const key = keys[at];
+      return [
+        ...(key === undefined ? [] : [referenceColumnName(before, key, this.naming)]),
+        ...(keys.length > 1 ? [] : alone),
+      ];
+    });
+    return [...new Set(names)].filter(name => name !== column);
+  }
+
+  /** The names of the columns that a reference points to. */
+  private keysReferredTo({ facts }: FieldDescription): string[] {
+    const { target, options } = facts.refersTo!;
+    const entity = this.byClass.get(target());
+    if (!entity) return [];
+    return options.to
+      ? options.to.flatMap(property => this.namesOf(entity, property))
+      : this.keyColumns(entity).map(({ name }) => name);
   }
 
   /** Columns of the target by the fields that a reference names. */

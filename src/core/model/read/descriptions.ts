@@ -39,6 +39,10 @@ export interface FieldDescription {
   readonly property: string;
   /** What its columns are named after: `weight`, `size_height`. */
   readonly called: string;
+  /** What is said of its earlier name, or that of what it is a part of. */
+  readonly was?: string;
+  /** What it may have been called in their place: properties or columns, or parts of both. */
+  readonly calledBefore: readonly string[];
   readonly facts: FieldFacts;
   readonly validators: readonly Validator[];
   /** `@IsOptional()`: null is allowed. */

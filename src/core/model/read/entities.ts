@@ -58,6 +58,7 @@ function fieldsOf(cls: Class, faults: OptionFault[], written: Written): FieldDes
       fields.push({
         property,
         called: property,
+        calledBefore: [],
         facts: said ? checkProperty(said, { entity: cls.name, property }, faults) : {},
         validators: found?.validators ?? [],
         optional: found?.optional ?? false,

@@ -11,9 +11,10 @@ export function expandFields(
   fieldsOf: (cls: Class) => readonly FieldDescription[],
 ): FieldDescription[] {
   return fields.flatMap(field => {
-    if (field.facts.inline) return inlineFields(field, fieldsOf);
-    if (field.facts.refersToAny) return anyFields(field);
-    return [field];
+    const { was } = field.facts.field ?? {};
+    const one = was === undefined ? field : { ...field, was, calledBefore: [was] };
+    if (field.facts.inline) return inlineFields(one, fieldsOf);
+    return field.facts.refersToAny ? anyFields(one) : [one];
   });
 }
 
@@ -25,11 +26,14 @@ function inlineFields(
   const cls = target();
   if (typeof cls !== "function") return [field];
   const prefix = options.prefix ?? field.called;
+  const prefixes = [prefix, ...field.calledBefore];
   const stored = field.facts.field?.stored;
   return expandFields(fieldsOf(cls), fieldsOf).map(part => ({
     ...part,
     property: `${field.property}.${part.property}`,
     called: joined(prefix, part.called),
+    ...wasOf(field, part),
+    calledBefore: calledBefore(prefixes, [part.facts.field?.column ?? part.called, ...part.calledBefore]),
     facts: {
       ...part.facts,
       ...(part.facts.field && { field: prefixed(part.facts.field, prefix) }),
@@ -43,6 +47,16 @@ function inlineFields(
   }));
 }
 
+function wasOf(whole: FieldDescription, part: FieldDescription): Pick<FieldDescription, "was"> {
+  const was = part.was ?? whole.was;
+  return was === undefined ? {} : { was };
+}
+
+/** All that a part may have been called, its whole and itself renamed or not; the first of both is what it is called now. */
+function calledBefore(wholes: readonly string[], parts: readonly string[]): string[] {
+  return wholes.flatMap(whole => parts.map(part => joined(whole, part))).slice(1);
+}
+
 function joined(prefix: string, name: string): string {
   return prefix === "" ? name : `${prefix}_${name}`;
 }
@@ -52,7 +66,6 @@ function prefixed(options: FieldOptions, prefix: string): FieldOptions {
   return {
     ...options,
     ...(options.column !== undefined && { column: joined(prefix, options.column) }),
-    ...(options.was !== undefined && { was: joined(prefix, options.was) }),
   };
 }
 
@@ -65,6 +78,7 @@ function anyFields(field: FieldDescription): FieldDescription[] {
     ...field,
     property: `${field.property}.${name}`,
     called: joined(field.called, name),
+    calledBefore: field.calledBefore.map(before => joined(before, name)),
     facts: {},
     validators: [],
     optional: true,

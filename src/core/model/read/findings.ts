@@ -34,6 +34,8 @@ export const FINDING_CODES = {
   E232: "a name that two things would share",
   E233: "an entity that extends another, or a value object that is one",
   E234: "an option that is none, or not of its form",
+  E235: "a `was` that names nothing there ever was",
+  E236: "a `fill` or a `convert` that has nothing to do",
   A300: "a rule that a dialect cannot hold",
   A301: "a reserved word as a name",
   A302: "a field that looks like a reference and is none",

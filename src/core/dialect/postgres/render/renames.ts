@@ -7,7 +7,7 @@ type RenamePart = Extract<Change, { readonly kind: "rename part" }>;
 /** Renames of parts in an order in which none takes a name that is still in use: tables may have traded their names. */
 export function renamesInTurn(renames: readonly RenamePart[]): RenamePart[] {
   const groups = new Map<string, RenamePart[]>();
-  for (const rename of renames) {
+  for (const rename of wholeWays(renames)) {
     const beside = sharedWith(rename);
     groups.set(beside, [...(groups.get(beside) ?? []), rename]);
   }
@@ -22,6 +22,20 @@ export function renamesInTurn(renames: readonly RenamePart[]): RenamePart[] {
       return [step];
     });
   });
+}
+
+/** Each renamed part once, from its first name to its last: two that traded their names went by way of a spare one. */
+function wholeWays(renames: readonly RenamePart[]): RenamePart[] {
+  const ways: RenamePart[] = [];
+  for (const rename of renames) {
+    const at = ways.findIndex(
+      ({ table, what, to }) => table === rename.table && what === rename.what && to === rename.from,
+    );
+    const before = ways[at];
+    if (before) ways[at] = { ...before, to: rename.to };
+    else ways.push(rename);
+  }
+  return ways;
 }
 
 /** What an index stands for shares its names with all relations of the namespace, the rest only with its table's. */
