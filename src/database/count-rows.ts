@@ -12,6 +12,7 @@ export interface ProbeResult extends Probe {
 export async function runProbes(database: Database, probes: readonly Probe[]): Promise<ProbeResult[]> {
   const results: ProbeResult[] = [];
   for (const probe of probes) {
+    if (probe.before !== undefined) await database.run(probe.before);
     const rows = await database.rows(probe.sql);
     const count = Number(rows[0]?.["n"] ?? 0);
     if (count > 0) results.push({ ...probe, count });

@@ -56,15 +56,15 @@ test("probes and risks speak of the database as it is before", () => {
     loses: values of pieces.title
       SELECT count("title") AS n FROM "pieces"
     refuses: rows of works without a grams
-      SELECT count(*) AS n FROM "pieces" WHERE "weight" IS NULL
+      SELECT count(*) AS n FROM "pieces" AS t WHERE t."weight" IS NULL
     refuses: rows of works, which have no value for the required stage
       SELECT count(*) AS n FROM "pieces"
     refuses: values of works (grams) held by more than one row
-      SELECT count(*) AS n FROM (SELECT 1 FROM "pieces" WHERE "weight" IS NOT NULL GROUP BY "weight" HAVING count(*) > 1) AS doubled
+      SELECT count(*) AS n FROM (SELECT 1 AS one FROM (SELECT t."weight" AS value0 FROM "pieces" AS t WHERE (t."weight") IS NOT NULL) AS held GROUP BY value0 HAVING count(*) > 1) AS doubled
     refuses: rows of works that break ck
-      SELECT count(*) AS n FROM "pieces" WHERE NOT (("weight" >= 1))
+      SELECT count(*) AS n FROM "pieces" AS t WHERE NOT ((t."weight" >= 1))
     refuses: rows of works whose potter_id refers to nothing in potters
-      SELECT count(*) AS n FROM "pieces" AS r WHERE r."maker" IS NOT NULL AND NOT EXISTS (SELECT 1 FROM "potters" AS k WHERE k."id" = r."maker")"
+      SELECT count(*) AS n FROM "pieces" AS r WHERE (r."maker") IS NOT NULL AND NOT EXISTS (SELECT 1 FROM "potters" AS k WHERE (k."id") = (r."maker"))"
   `);
   expect(changes.map((change, at) => `${describeChange(change)}: ${risks(changes, { widens })[at]!.level}`))
     .toMatchInlineSnapshot(`

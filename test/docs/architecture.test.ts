@@ -53,6 +53,7 @@ describe("dialects", () => {
         "names",
         "raise",
         "render",
+        "retyping",
         "rows",
         "settle",
         "types",

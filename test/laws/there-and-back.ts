@@ -61,19 +61,7 @@ export async function thereAndBack(engine: Engine, { a, b, changes }: Way, told:
     const tables = dialect.types.settle(a).tables;
     const [before, wasHeld] = [await printRows(database, tables), await held(database)];
     for (const { rows } of before.values()) told.rows += rows;
-    const scripts = {
-      forward: scriptOf(dialect, a, changes, "forward"),
-      back: scriptOf(dialect, b, invert(changes), "back"),
-    };
-    const run = (direction: Direction) =>
-      runMigration(database, {
-        migration: { number: 1, name: "0001-made-up" },
-        direction,
-        scripts,
-        after: () => dialect.types.settle(direction === "forward" ? b : a),
-        managed: () =>
-          dialect.render.managedObjectNames(dialect.types.settle(direction === "forward" ? a : b)),
-      });
+    const { run, scripts } = runner(database, { a, b, changes });
     try {
       await run("forward");
     } catch (error) {
@@ -108,6 +96,24 @@ export async function thereAndBack(engine: Engine, { a, b, changes }: Way, told:
   } finally {
     await database.close();
   }
+}
+
+/** Runs both scripts of a migration as the program does. */
+export function runner(database: Database, { a, b, changes }: Way) {
+  const { dialect } = database;
+  const scripts = {
+    forward: scriptOf(dialect, a, changes, "forward"),
+    back: scriptOf(dialect, b, invert(changes), "back"),
+  };
+  const run = (direction: Direction) =>
+    runMigration(database, {
+      migration: { number: 1, name: "0001-made-up" },
+      direction,
+      scripts,
+      after: () => dialect.types.settle(direction === "forward" ? b : a),
+      managed: () => dialect.render.managedObjectNames(dialect.types.settle(direction === "forward" ? a : b)),
+    });
+  return { run, scripts };
 }
 
 function scriptOf(

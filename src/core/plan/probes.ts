@@ -1,17 +1,23 @@
 import type { Direction } from "../direction.js";
 import { lossOf, type Loss } from "../change/loss.js";
-import { namesThrough, type NamesThrough } from "../change/names.js";
+import { namesThrough } from "../change/names.js";
 import type { AddColumn, AddPart, AlterColumn, AlterPart, Change } from "../change/types.js";
 import { matchSql, restoredTo } from "../dialect/shared/attic.js";
 import type { KeptBesideKey } from "../dialect/shared/kept.js";
-import { cutSql } from "../dialect/shared/cuts.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
-import { expressionSql } from "../lower/expressions.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
-import { columnsOfPart } from "../schema/lookups.js";
 import { handlePart, type Check, type ForeignKey, type Index, type PartKind } from "../schema/types.js";
 import { widensOn } from "./kept.js";
+import {
+  conditionToBe,
+  counting,
+  countSql,
+  retypedBy,
+  valuesToBe,
+  type Asking,
+  type ValueToBe,
+} from "./values-to-be.js";
 
 /** A read-only query that counts the rows which would make a change fail, or that it would take away. */
 export interface Probe {
@@ -20,6 +26,8 @@ export interface Probe {
   readonly question: string;
   /** Gives one row with one number, `n`. Reads the database as it is before the changes. */
   readonly sql: string;
+  /** What is run before it, in the same session; it changes nothing. */
+  readonly before?: string;
   /**
    * "refuses": the change fails while the number is not 0; "loses": so many rows or values go; "keeps": so many go into
    * the attic.
@@ -54,17 +62,6 @@ export function probes(plan: RenderPlan, dialect: Dialect, direction: Direction 
 }
 
 type Question = Omit<Probe, "change">;
-
-interface Asking {
-  readonly dialect: Dialect;
-  readonly names: NamesThrough;
-  readonly plan: RenderPlan;
-  readonly direction: Direction;
-  /** A table as it is called at the start, quoted. */
-  readonly table: (address: string) => string;
-  /** A column as it is called at the start, quoted. */
-  readonly column: (table: string, column: string) => string;
-}
 
 /** Rows or values that a change takes away. */
 function probeOfLoss(change: Change, asking: Asking): Question | undefined {
@@ -124,21 +121,32 @@ function isKept(change: Change, loss: Loss, { plan: { attic } }: Asking): boolea
   );
 }
 
-/** Values that the engine would cut or round to make them fit another type. */
-function probeOfCut(change: Change, { dialect, plan, table, column }: Asking): Question | undefined {
-  if (change.kind !== "alter column" || change.convert !== undefined) return undefined;
-  const { before, after } = change;
-  const cut = cutSql(dialect, before, after, column(change.table, after.name));
-  if (cut === undefined) return undefined;
+/** Values that the engine would cut, round or refuse to make them fit another type. */
+function probeOfCut(change: Change, asking: Asking): Question | undefined {
+  if (change.kind !== "alter column") return undefined;
+  const retyped = retypedBy(change, asking);
+  if (retyped?.unfit === undefined) return undefined;
+  const { dialect, plan, table } = asking;
+  const { name } = change.after;
   // Where the attic has what they were turned from, nothing is lost.
   const kept = restoredTo(plan, change.table).find(
-    each => each.kind === "values" && each.columns.some(({ name }) => name === after.name),
+    each => each.kind === "values" && each.columns.some(column => column.name === name),
   );
+  const unfit = kept ? `(${retyped.unfit}) AND ${notInAtticSql(kept, dialect)}` : retyped.unfit;
+  const what =
+    change.convert === undefined ? "that would be cut, rounded or refused" : "that are not converted";
   return {
-    question: `values of ${change.table}.${after.name} that would be cut or rounded`,
-    sql: `SELECT count(*) AS n FROM ${table(change.table)} AS t WHERE ${cut}${kept ? ` AND ${notInAtticSql(kept, dialect)}` : ""}`,
+    question: `values of ${change.table}.${name} ${what}`,
+    ...countSql(table(change.table), `${oldColumn(change, asking)} IS NOT NULL AND (${unfit})`, {
+      ...{ fails: retyped.fails, refused: "counts", dialect },
+    }),
     meaning: "refuses",
   };
+}
+
+/** A column of a table called t, as it is called at the start. */
+function oldColumn({ table, after }: AlterColumn, { column }: Asking): string {
+  return `t.${column(table, after.name)}`;
 }
 
 /** That a row of a table, called t, is none of those the attic has. */
@@ -177,24 +185,26 @@ function probeOfNewColumn(change: AddColumn, { dialect, plan, table }: Asking): 
   };
 }
 
-function probeOfRequired(
-  { table: address, before, after, fill }: AlterColumn,
-  { table, column }: Asking,
-): Question | undefined {
-  if (!before.nullable || after.nullable || fill || after.computed) return undefined;
-  return {
-    question: `rows of ${address} without a ${after.name}`,
-    sql: `SELECT count(*) AS n FROM ${table(address)} WHERE ${column(address, after.name)} IS NULL`,
-    meaning: "refuses",
-  };
+function probeOfRequired(change: AlterColumn, asking: Asking): Question | undefined {
+  const { table: address, before, after, fill, convert } = change;
+  if (after.nullable || fill || after.computed) return undefined;
+  const question = { question: `rows of ${address} without a ${after.name}`, meaning: "refuses" } as const;
+  // What is made of a value may be null, too.
+  const retyped = convert === undefined ? undefined : retypedBy(change, asking);
+  if (retyped) {
+    const isNull = `(${retyped.value}) IS NULL`;
+    const { fails } = retyped;
+    const passing = { fails, refused: "is passed over", dialect: asking.dialect } as const;
+    return { ...question, ...countSql(asking.table(address), isNull, passing) };
+  }
+  if (!before.nullable) return undefined;
+  const where = `${oldColumn(change, asking)} IS NULL`;
+  return { ...question, sql: `SELECT count(*) AS n FROM ${asking.table(address)} AS t WHERE ${where}` };
 }
 
 function probeOfPart(change: AddPart | AlterPart, asking: Asking): Question | undefined {
   const part = change.kind === "add part" ? change.value : change.after;
   const { table } = change;
-  const columns = columnsOfPart(change.what, part);
-  if (columns.some(column => asking.names.arrives(table, column) || isReplaced(table, column, asking)))
-    return undefined;
   return handlePart<PartKind, Question | undefined>(change.what, part, {
     key: key => duplicates(table, key.columns, asking),
     unique: unique => duplicates(table, unique.columns, asking),
@@ -204,72 +214,72 @@ function probeOfPart(change: AddPart | AlterPart, asking: Asking): Question | un
   });
 }
 
-/** Whether a column's values become others: only the engine can tell, which then refuses what does not fit. */
-function isReplaced(table: string, column: string, { plan, dialect }: Asking): boolean {
-  const change = plan.changes.find(
-    (each): each is AlterColumn =>
-      each.kind === "alter column" && each.table === table && each.after.name === column,
-  );
-  if (!change) return false;
-  return change.convert !== undefined || !widensOn(dialect)(change.before.type, change.after.type);
-}
-
 function duplicates(
   address: string,
   names: readonly string[],
-  { table, column }: Asking,
-  where?: string,
-): Question {
-  const quoted = names.map(name => column(address, name));
-  const conditions = [...quoted.map(name => `${name} IS NOT NULL`), ...(where ? [`(${where})`] : [])];
+  asking: Asking,
+  where?: ValueToBe,
+): Question | undefined {
+  const found = valuesToBe(address, names, asking);
+  if (!found || asking.names.arrives(address)) return undefined;
+  const conditions = [
+    ...found.values.map(value => `(${value}) IS NOT NULL`),
+    ...(where ? [`(${where.value})`] : []),
+  ];
+  const named = found.values.map((value, at) => `${value} AS value${at}`);
+  const sql =
+    `SELECT count(*) AS n FROM (SELECT 1 AS one FROM (SELECT ${named.join(", ")} FROM ${asking.table(address)} AS t ` +
+    `WHERE ${conditions.join(" AND ")}) AS held GROUP BY ${named.map((_, at) => `value${at}`).join(", ")} ` +
+    "HAVING count(*) > 1) AS doubled";
   return {
     question: `values of ${address} (${names.join(", ")}) held by more than one row`,
-    sql:
-      `SELECT count(*) AS n FROM (SELECT 1 FROM ${table(address)} WHERE ${conditions.join(" AND ")} ` +
-      `GROUP BY ${quoted.join(", ")} HAVING count(*) > 1) AS doubled`,
+    ...counting(sql, found.fails || (where?.fails ?? false), asking),
     meaning: "refuses",
   };
 }
 
 function duplicatesInIndex(address: string, index: Index, asking: Asking): Question | undefined {
   if (!index.unique || index.parts.some(part => "sql" in part)) return undefined;
-  const { dialect, column } = asking;
-  const where =
-    index.where === undefined
-      ? undefined
-      : expressionSql(index.where, dialect.name, name => column(address, name));
+  const where = index.where === undefined ? undefined : conditionToBe(address, index.where, asking);
+  if (index.where !== undefined && !where) return undefined;
   const names = index.parts.flatMap(part => ("column" in part ? [part.column] : []));
   return duplicates(address, names, asking, where);
 }
 
-function breaking(address: string, check: Check, { dialect, table, column }: Asking): Question {
+function breaking(address: string, check: Check, asking: Asking): Question | undefined {
   const rules = check.rules.flatMap(rule => (rule.kind === "sql" ? [rule.sql] : []));
-  const holds = rules
-    .map(sql => `(${expressionSql(sql, dialect.name, name => column(address, name))})`)
-    .join(" AND ");
+  const found = rules.map(sql => conditionToBe(address, sql, asking));
+  if (found.some(each => each === undefined) || asking.names.arrives(address)) return undefined;
+  const known = found.filter(each => each !== undefined);
+  const holds = known.map(({ value }) => `(${value})`).join(" AND ");
+  const sql = `SELECT count(*) AS n FROM ${asking.table(address)} AS t WHERE NOT (${holds})`;
   return {
     question: `rows of ${address} that break ${check.name}`,
-    sql: `SELECT count(*) AS n FROM ${table(address)} WHERE NOT (${holds})`,
+    ...counting(
+      sql,
+      known.some(({ fails }) => fails),
+      asking,
+    ),
     meaning: "refuses",
   };
 }
 
-function orphans(
-  address: string,
-  { columns, references }: ForeignKey,
-  { names, table, column }: Asking,
-): Question {
-  const own = columns.map(name => `r.${column(address, name)}`);
-  const present = own.map(name => `${name} IS NOT NULL`);
-  const matches = references.columns.map(
-    (name, index) => `k.${column(references.table, name)} = ${own[index]}`,
-  );
-  const missing = names.arrives(references.table)
+function orphans(address: string, { columns, references }: ForeignKey, asking: Asking): Question | undefined {
+  const { names, table } = asking;
+  const own = valuesToBe(address, columns, asking, "r");
+  const keys = valuesToBe(references.table, references.columns, asking, "k");
+  if (!own || names.arrives(address)) return undefined;
+  const present = own.values.map(value => `(${value}) IS NOT NULL`);
+  const isNew = names.arrives(references.table);
+  if (!keys && !isNew) return undefined;
+  const matches = (keys?.values ?? []).map((value, at) => `(${value}) = (${own.values[at]})`);
+  const missing = isNew
     ? []
     : [`NOT EXISTS (SELECT 1 FROM ${table(references.table)} AS k WHERE ${matches.join(" AND ")})`];
+  const sql = `SELECT count(*) AS n FROM ${table(address)} AS r WHERE ${[...present, ...missing].join(" AND ")}`;
   return {
     question: `rows of ${address} whose ${columns.join(", ")} refers to nothing in ${references.table}`,
-    sql: `SELECT count(*) AS n FROM ${table(address)} AS r WHERE ${[...present, ...missing].join(" AND ")}`,
+    ...counting(sql, own.fails || (keys?.fails ?? false), asking),
     meaning: "refuses",
   };
 }

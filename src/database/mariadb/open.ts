@@ -14,6 +14,13 @@ import { refuseBreaking } from "./views.js";
 /** The oldest server whose catalog is read right and whose ALTER TABLE knows all that is written. */
 const OLDEST: readonly [number, number] = [10, 6];
 
+/**
+ * A server's own settings do not decide what a script does: strict, so that nothing is cut without an error; texts and
+ * operators are read as they are by default (https://mariadb.com/kb/en/sql-mode/); moments are in UTC.
+ */
+const SETTINGS =
+  "sql_mode = 'STRICT_TRANS_TABLES,STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00'";
+
 /** Opens a database on a MariaDB server. @throws Problem E400, E410 to E412 */
 export async function openMariadb(target: TargetSettings, { mode, trace }: OpenOptions): Promise<Database> {
   if (mode === "create") await createDatabase(target);
@@ -22,7 +29,7 @@ export async function openMariadb(target: TargetSettings, { mode, trace }: OpenO
   try {
     await refuseOld(database);
     await database.run(
-      `SET SESSION lock_wait_timeout = ${Math.max(1, Math.ceil(target.lockTimeout / 1000))}`,
+      `SET SESSION lock_wait_timeout = ${Math.max(1, Math.ceil(target.lockTimeout / 1000))}, ${SETTINGS}`,
     );
     if (mode === "read") await database.run("SET SESSION TRANSACTION READ ONLY");
   } catch (error) {
@@ -82,6 +89,8 @@ async function whileLocked<T>(
   try {
     return await work();
   } finally {
+    // A script that failed may have left tables locked.
+    await rows("UNLOCK TABLES").catch(() => undefined);
     await rows("SELECT RELEASE_LOCK(?)", lock).catch(() => undefined);
   }
 }

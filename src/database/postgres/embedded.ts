@@ -5,7 +5,7 @@ import { cacheFile, writeCache } from "../../cache.js";
 import { problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
 import type { Database, Trace } from "../session/database.js";
-import { databaseOver } from "./session.js";
+import { databaseOver, SETTINGS } from "./session.js";
 
 /** What is used of the embedded PostgreSQL; it is an optional dependency, so its types may not be there. */
 interface Embedded {
@@ -29,6 +29,7 @@ export async function openEmbedded(target: TargetSettings, trace?: Trace): Promi
   const embedded = await (existsSync(kept)
     ? PGlite.create({ loadDataDir: new Blob([readFileSync(kept)]) })
     : createAndKeep(PGlite, kept));
+  await embedded.exec(SETTINGS);
   const connection = {
     query: (sql: string, values: unknown[]) => embedded.query(sql, values),
     queries: async (sql: string) => (await embedded.exec(sql)).map(({ rows }) => rows),

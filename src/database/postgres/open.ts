@@ -6,7 +6,7 @@ import type { Database } from "../session/database.js";
 import type { OpenOptions } from "../session/engine.js";
 import { explainFailure } from "../session/failures.js";
 import { FAILURES } from "./failures.js";
-import { databaseOver } from "./session.js";
+import { databaseOver, SETTINGS } from "./session.js";
 
 /** The oldest server whose catalog is read right. */
 const OLDEST = 14;
@@ -30,6 +30,7 @@ export async function openPostgres(target: TargetSettings, { mode, trace }: Open
     trace,
   );
   try {
+    await database.run(SETTINGS);
     await refuseOld(database);
     if (mode === "read") await database.run("SET default_transaction_read_only = on");
   } catch (error) {

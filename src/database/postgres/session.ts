@@ -9,6 +9,11 @@ import { statementsOver, type Statements } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
 import { messageOf } from "../../core/errors.js";
 
+/** A server's, a database's or a user's own settings do not decide what a script means: moments are in UTC. */
+export const SETTINGS =
+  "SET TimeZone = 'UTC'; SET DateStyle = 'ISO, YMD'; SET IntervalStyle = 'postgres'; SET standard_conforming_strings = on; " +
+  "SET bytea_output = 'hex'; SET extra_float_digits = 1; SET transform_null_equals = off; SET client_min_messages = warning";
+
 /** Any number that others are unlikely to use: all runs of Emberset on one database take turns on it. */
 const LOCK_KEY = 4_136_982_057;
 
@@ -37,7 +42,8 @@ export function databaseOver(
   const statements = statementsOver(
     {
       query: async (sql, values) =>
-        (await orCut(connection.query(numbered(sql), [...values]))).rows as CatalogRow[],
+        (await orCut(connection.query(values.length > 0 ? numbered(sql) : sql, [...values])))
+          .rows as CatalogRow[],
       execute: sql => orCut(connection.query(sql, [])),
     },
     { target, trace, failures: FAILURES },
@@ -104,7 +110,7 @@ async function readCatalog(
   }
 }
 
-/** `?` as in the other dialects, to `$1`, `$2` … Our own statements hold no question marks besides. */
+/** `?` as in the other dialects, to `$1`, `$2` … What has values is a statement of ours, with no other question marks. */
 function numbered(sql: string): string {
   let number = 0;
   return sql.replace(/\?/g, () => `$${(number += 1)}`);

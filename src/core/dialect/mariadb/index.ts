@@ -1,3 +1,4 @@
+import { retype } from "./retyping.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { catalogQueries } from "./catalog/queries.js";
@@ -28,15 +29,7 @@ export const mariadb: Dialect = {
     unspell,
     words,
     widens,
-    cuts: {
-      exact: value => value,
-      single: "float",
-      fraction: 0,
-      // A cast knows no timestamp: https://mariadb.com/kb/en/cast/
-      withFraction: (name, digits) => `${name === "time" ? "time" : "datetime"}(${digits})`,
-      // It takes what begins like a number.
-      notWhole: value => `${value} NOT RLIKE '^-?[0-9]+$'`,
-    },
+    retype,
     holdsLengths: true,
     // https://mariadb.com/kb/en/create-table/#unique-index
     ofAnyLength: {

@@ -1,3 +1,4 @@
+import { retype } from "./retyping.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { catalogQueries, emptyTables } from "./catalog/queries.js";
@@ -28,12 +29,7 @@ export const postgres: Dialect = {
     unspell,
     words,
     widens,
-    cuts: {
-      exact: value => `CAST(${value} AS numeric)`,
-      single: "real",
-      fraction: 6,
-      withFraction: (name, digits) => `${name}(${digits})`,
-    },
+    retype,
     holdsLengths: true,
     cannotHold,
     cannotHoldIndex,

@@ -1,4 +1,4 @@
-import type { DialectRows } from "../shared/dialect.js";
+import type { DialectRows, GuardedCount, RowCondition } from "../shared/dialect.js";
 import { literalSql } from "./expressions.js";
 import { quote } from "./names.js";
 import { goOnCountingSql } from "./render/sequences.js";
@@ -8,6 +8,7 @@ export const rows: DialectRows = {
   bytesLiteral: digits => `'\\x${digits}'`,
   emptyRow: "DEFAULT VALUES",
   jsonPairs: (first, second) => `json_agg(json_build_array(${first}, ${second}))::text`,
+  countGuarded,
   emptySql: table => `TRUNCATE TABLE ${table}`,
   copying: {
     // Drivers turn moments and numbers into values of JavaScript, which hold less.
@@ -29,3 +30,46 @@ export const rows: DialectRows = {
     },
   },
 };
+
+/** Where the number is left by one statement for the next; it ends with the session. */
+const FOUND = "emberset.found";
+
+/** A block whose exceptions are caught: https://www.postgresql.org/docs/15/plpgsql-control-structures.html#PLPGSQL-ERROR-TRAPPING */
+function countGuarded(count: string, oneByOne?: RowCondition): GuardedCount {
+  const loop = oneByOne
+    ? [
+        "    DECLARE t record;",
+        "    BEGIN",
+        `      FOR t IN SELECT * FROM ${oneByOne.table} LOOP`,
+        "        BEGIN",
+        `          IF ${oneByOne.condition} THEN found_rows := found_rows + 1; END IF;`,
+        "        EXCEPTION WHEN OTHERS THEN found_rows := found_rows + 1;",
+        "        END;",
+        "      END LOOP;",
+        "    END;",
+      ]
+    : [];
+  const block = [
+    "DECLARE found_rows bigint := 0;",
+    "BEGIN",
+    "  BEGIN",
+    `    found_rows := (${count});`,
+    "  EXCEPTION WHEN OTHERS THEN",
+    "    found_rows := 0;",
+    ...loop,
+    "  END;",
+    `  PERFORM set_config('${FOUND}', found_rows::text, false);`,
+    "END",
+  ].join("\n");
+  return {
+    before: `DO ${dollarQuoted(block)}`,
+    sql: `SELECT current_setting('${FOUND}')::bigint AS n`,
+  };
+}
+
+/** A text in quotes that it does not hold itself. */
+function dollarQuoted(text: string): string {
+  let turn = 0;
+  while (text.includes(`$emberset${turn}$`)) turn += 1;
+  return `$emberset${turn}$\n${text}\n$emberset${turn}$`;
+}

@@ -55,6 +55,12 @@ export function shortType(text: string): string {
 
 const WORDS: Readonly<Record<string, string>> = {
   int: "integer",
+  int2: "smallint",
+  int4: "integer",
+  int8: "bigint",
+  float4: "real",
+  float8: "double",
+  bool: "boolean",
   numeric: "decimal",
   "character varying": "varchar",
   "double precision": "double",

@@ -88,30 +88,86 @@ export function unfilled({ identity: _, ...column }: Column): Column {
   return { ...column, nullable: true };
 }
 
+/**
+ * The tables, each once, of which values are copied into the attic or out of it: what others write to them meanwhile
+ * would be in neither. Called as they are when the script starts.
+ */
+export function copiedTables(plan: RenderPlan): string[] {
+  const kept = plan.attic?.kept ?? [];
+  const addresses = kept.flatMap(each => {
+    if (each.kind === "table") return plan.attic?.direction === "forward" ? [addressOf(each.table)] : [];
+    return [plan.attic?.direction === "forward" ? addressOf(each.table) : each.now];
+  });
+  return [...new Set(addresses)].sort();
+}
+
 /** Before anything is taken away: copies of the values that will be. */
 export function keepBlocks(plan: RenderPlan, syntax: AtticSyntax): Block[] {
-  const { table, quote, keepable = column => quote(column.name) } = syntax;
-  return keptWhile(plan, "forward").flatMap((kept): Block[] => {
-    if (kept.kind === "table") return [];
-    const columns = [...kept.key.map(({ was }) => quote(was)), ...kept.columns.map(keepable)];
-    const only =
-      kept.kind === "values" && kept.by === "fill"
-        ? kept.columns.map(({ name }) => ` WHERE ${quote(name)} IS NULL`).join("")
-        : "";
-    return [
-      {
-        title: `keep ${listOf(kept)} in the attic`,
-        ...(kept.key.length === 0 && {
-          details: [
-            `${addressOf(kept.table)} has no key that stays: going back cannot put the values into their rows`,
-          ],
-        }),
-        statements: [
-          `CREATE TABLE ${table(kept.address)} AS SELECT ${columns.join(", ")} FROM ${table(addressOf(kept.table))}${only}`,
+  return keptWhile(plan, "forward").flatMap((kept): Block[] =>
+    kept.kind === "table"
+      ? []
+      : [
+          {
+            ...keepTitle(kept),
+            statements: [
+              `CREATE TABLE ${syntax.table(kept.address)} AS ${copySql(kept, addressOf(kept.table), syntax)}`,
+            ],
+          },
         ],
-      },
-    ];
-  });
+  );
+}
+
+/** The same in two steps, for an engine that makes no tables while others are locked: first the tables, empty. */
+export function roomBlocks(plan: RenderPlan, syntax: AtticSyntax): Block[] {
+  return keptWhile(plan, "forward").flatMap((kept): Block[] =>
+    kept.kind === "table"
+      ? []
+      : [
+          {
+            title: `make room for ${listOf(kept)} in the attic`,
+            statements: [
+              `CREATE TABLE ${syntax.table(kept.address)} AS ${copySql({ ...kept, only: false }, kept.now, syntax)} LIMIT 0`,
+            ],
+          },
+        ],
+  );
+}
+
+/** Then the copies, of tables that have the names they will have. */
+export function fillRoomBlocks(plan: RenderPlan, syntax: AtticSyntax): Block[] {
+  return keptWhile(plan, "forward").flatMap((kept): Block[] =>
+    kept.kind === "table"
+      ? []
+      : [
+          {
+            ...keepTitle(kept),
+            statements: [`INSERT INTO ${syntax.table(kept.address)} ${copySql(kept, kept.now, syntax)}`],
+          },
+        ],
+  );
+}
+
+function keepTitle(kept: KeptBesideKey): Pick<Block, "title" | "details"> {
+  return {
+    title: `keep ${listOf(kept)} in the attic`,
+    ...(kept.key.length === 0 && {
+      details: [
+        `${addressOf(kept.table)} has no key that stays: going back cannot put the values into their rows`,
+      ],
+    }),
+  };
+}
+
+/** What is kept of a table, as a query; of columns in which nothing but null is filled, only the rows that get a value. */
+function copySql(
+  kept: KeptBesideKey & { readonly only?: boolean },
+  from: string,
+  { table, quote, keepable = column => quote(column.name) }: AtticSyntax,
+): string {
+  const columns = [...kept.key.map(({ was }) => quote(was)), ...kept.columns.map(keepable)];
+  const filled = kept.kind === "values" && kept.by === "fill" && kept.only !== false;
+  const where = filled ? kept.columns.map(({ name }) => ` WHERE ${quote(name)} IS NULL`).join("") : "";
+  return `SELECT ${columns.join(", ")} FROM ${table(from)}${where}`;
 }
 
 /** Values that are kept beside what they were turned into; what is worked out tells itself. */
@@ -141,15 +197,24 @@ export function becameBlocks(plan: RenderPlan, syntax: AtticSyntax): Block[] {
   });
 }
 
-/** Before going back: values that somebody has changed since are not put back. */
-export function changedSinceBlocks(plan: RenderPlan, syntax: AtticSyntax): Block[] {
+/**
+ * Before going back: values that somebody has changed since are not put back.
+ * @param tableOf how the table is called by then
+ */
+export function changedSinceBlocks(
+  plan: RenderPlan,
+  syntax: AtticSyntax,
+  tableOf: (kept: KeptValues) => string = ({ now }) => now,
+): Block[] {
   const { table, quote, same, deleteFrom } = syntax;
-  return turnedValues(plan, "back").map(({ address, now, key, change: { after } }) => {
+  return turnedValues(plan, "back").map(kept => {
+    const { address, now, key, change } = kept;
+    const { after } = change;
     const unchanged = `${matchSql(key, quote)} AND ${same(`t.${quote(after.name)}`, `k.${quote(BECAME)}`)}`;
     return {
       title: `leave values of ${now}.${after.name} that were changed since as they are`,
       statements: [
-        `${deleteFrom(table(address))} WHERE NOT EXISTS (SELECT 1 FROM ${table(now)} AS t WHERE ${unchanged})`,
+        `${deleteFrom(table(address))} WHERE NOT EXISTS (SELECT 1 FROM ${table(tableOf(kept))} AS t WHERE ${unchanged})`,
       ],
     };
   });

@@ -2,6 +2,7 @@ import type { TypeWords } from "../../change/widening.js";
 import type { TokenRules } from "../../sql/tokens.js";
 import type { Column, DataType, Index, PartKind, Rule, Schema, Table } from "../../schema/types.js";
 import type { AtticSyntax } from "./attic.js";
+import type { Retype } from "./retyping.js";
 import type { Block, RenderPlan } from "./render-plan.js";
 
 /** One kind of database: everything the rest of the program asks about it, in groups by who asks. */
@@ -47,8 +48,8 @@ interface DialectTypes {
   readonly words: (text: string) => TypeWords;
   /** Whether every value of one native type is a value of the other, and comes out of it as it went in. */
   readonly widens: (before: string, after: string) => boolean;
-  /** Where values are cut or rounded without a word when a column changes its type; absent: never. */
-  readonly cuts?: CutSyntax;
+  /** What becomes of a value when its column changes its type; undefined: nothing does. */
+  readonly retype: Retype;
   /** Whether a type that says how long a text may be holds it to that. */
   readonly holdsLengths: boolean;
   /** What comes of texts and bytes of any length in a key, and in a unique constraint, where that is not as elsewhere. */
@@ -93,6 +94,12 @@ export interface DialectRows {
   readonly bytesLiteral: (digits: string) => string;
   /** What follows `INSERT INTO t` for a row of which nothing is said. */
   readonly emptyRow: string;
+  /**
+   * A count, `n`, that a value may make the engine refuse rather than answer, in two statements: the second gives it.
+   * Where it is refused, the rows of a table, called t, are counted of which a condition holds or is refused; without
+   * one, it is 0. Absent: nothing makes the engine refuse.
+   */
+  readonly countGuarded?: (count: string, oneByOne?: RowCondition) => GuardedCount;
   /** An aggregate: all pairs of two columns as one JSON text. Row by row, a driver may take longer than the database. */
   readonly jsonPairs: (first: string, second: string) => string;
   /** A statement that takes all rows out of a table. */
@@ -103,18 +110,16 @@ export interface DialectRows {
   readonly driver: { readonly name: string; readonly types: Partial<Record<DataType["kind"], string>> };
 }
 
-/** What a dialect says of values that another type cuts. */
-interface CutSyntax {
-  /** A floating value as one whose digits can be compared. */
-  readonly exact: (value: string) => string;
-  /** Its word for floating numbers of single precision. */
-  readonly single: string;
-  /** How many digits its moments and times have behind the seconds by themselves. */
-  readonly fraction: number;
-  /** What a value of such a type is cast to for fewer of them: `timestamp` and 3 → `timestamp(3)`. */
-  readonly withFraction: (name: string, digits: number) => string;
-  /** A condition that holds where a text is taken for a whole number though it only begins like one; absent: it is refused. */
-  readonly notWhole?: (value: string) => string;
+/** A condition on the rows of a table, called t. */
+export interface RowCondition {
+  readonly table: string;
+  readonly condition: string;
+}
+
+/** Two statements of one session; neither changes anything. */
+export interface GuardedCount {
+  readonly before: string;
+  readonly sql: string;
 }
 
 /** What a dialect says of copying rows from one database to another. */

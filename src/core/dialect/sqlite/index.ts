@@ -1,3 +1,4 @@
+import { retype } from "./retyping.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { catalogQueries } from "./catalog/queries.js";
@@ -27,6 +28,7 @@ export const sqlite: Dialect = {
     unspell,
     words,
     widens,
+    retype,
     holdsLengths: false,
     cannotHold,
     cannotHoldIndex,

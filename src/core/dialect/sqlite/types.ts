@@ -48,7 +48,7 @@ export function widens(before: string, after: string): boolean {
 }
 
 /** https://sqlite.org/datatype3.html#determination_of_column_affinity */
-function affinityOf(text: string): string {
+export function affinityOf(text: string): string {
   const type = text.toUpperCase();
   if (type.includes("INT")) return "integer";
   if (/CHAR|CLOB|TEXT/.test(type)) return "text";

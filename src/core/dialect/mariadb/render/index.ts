@@ -7,14 +7,16 @@ import {
   becameBlocks,
   changedSinceBlocks,
   emptiedBlocks,
-  keepBlocks,
+  fillRoomBlocks,
   putAway,
+  roomBlocks,
   takenOut,
 } from "../../shared/attic.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { attic, moveTableSql } from "../attic.js";
 import { quoteTable } from "../names.js";
 import { alterationOf } from "./alter-table.js";
+import { whileLocked } from "./locked.js";
 import { addReferences, dropReferences, liftReferences } from "./references.js";
 import { tablePairs, type TablePair } from "./table-pair.js";
 import { alterTableSql, createTableSql } from "./tables.js";
@@ -27,16 +29,20 @@ export function render(plan: RenderPlan): Block[] {
   const names = namesThrough(plan.changes);
   const pairs = tablePairs(plan, names);
   const lifted = liftReferences(pairs, plan, names);
+  const altered = pairs.flatMap(pair => alterTable(pair, plan.changes));
   return [
-    ...keepBlocks(plan, attic),
-    ...changedSinceBlocks(plan, attic),
     ...dropReferences(lifted, plan),
     ...dropTables(plan),
     ...renameTables(plan),
-    ...pairs.flatMap(pair => alterTable(pair, plan.changes)),
     ...addTables(plan),
+    ...roomBlocks(plan, attic),
+    ...whileLocked(plan, pairs, [
+      ...fillRoomBlocks(plan, attic),
+      ...changedSinceBlocks(plan, attic, ({ table }) => addressOf(table)),
+      ...altered,
+      ...becameBlocks(plan, attic),
+    ]),
     ...addReferences(lifted),
-    ...becameBlocks(plan, attic),
     ...emptiedBlocks(plan, attic),
   ];
 }

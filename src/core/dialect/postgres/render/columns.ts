@@ -5,6 +5,7 @@ import type { Column, Default, Table } from "../../../schema/types.js";
 import { textFor } from "../../../sql/placeholders.js";
 import { defaultSql as valueSql, literalSql } from "../expressions.js";
 import { quote, quoteTable } from "../names.js";
+import { castSql } from "../retyping.js";
 import { NAME, typeOf } from "../types.js";
 import type { Clauses } from "./clauses.js";
 import {
@@ -120,7 +121,7 @@ function alterTypeSql(change: AlterColumn): string[] {
   const redefaulted = had !== has || retyped;
   const converted =
     convert === undefined
-      ? castSql(before, after)
+      ? castSql(before, after, quote(after.name))
       : `(${expressionSql(convert, NAME, quote)})::${typeOf(after)}`;
   const fill = fillOf(change);
   const value = fill ? `coalesce(${converted}, ${fillSql(fill)})` : converted;
@@ -164,21 +165,6 @@ function alterCounting(change: AlterColumn): Required<Omit<Clauses, "first">> {
       ...((is && !was) || (moved && owns) ? [goOnSql(table, after)] : []),
     ],
   };
-}
-
-/** Types that no cast leads between go by way of text. */
-function castSql(before: Column, after: Column): string {
-  const name = quote(after.name);
-  const [from, to] = [typeOf(before), typeOf(after)];
-  if (/^bytea$/.test(from) !== /^bytea$/.test(to)) {
-    return to === "bytea" ? `convert_to(${name}::text, 'UTF8')::${to}` : `encode(${name}, 'escape')::${to}`;
-  }
-  const textual = /^(?:text|varchar|char)/;
-  // A cast that is written down cuts what is too long; the one on the way into a column refuses it.
-  if (/^(?:varchar|char)/.test(to)) return textual.test(from) ? name : `${name}::text`;
-  const number = /^(?:smallint|integer|bigint|real|double precision|numeric)/;
-  const direct = textual.test(from) || textual.test(to) || (number.test(from) && number.test(to));
-  return direct ? `${name}::${to}` : `${name}::text::${to}`;
 }
 
 /** Where and how a column's values are kept. */

@@ -8,6 +8,7 @@ import {
   atticNamespaces,
   becameBlocks,
   changedSinceBlocks,
+  copiedTables,
   emptiedBlocks,
   keepBlocks,
   putAway,
@@ -40,6 +41,7 @@ import { alterTableSql, type Alteration } from "./clauses.js";
 export function render(plan: RenderPlan): Block[] {
   const steps = stepsOf(plan);
   return [
+    ...lockTables(steps),
     ...copyToAttic(steps),
     ...addNamespaces(steps),
     ...definitions(steps, "add definition"),
@@ -72,9 +74,25 @@ export function managedObjectNames(_schema: Schema): string[] {
   return [];
 }
 
-/** Nothing: PostgreSQL runs a whole script in one transaction. */
-export function scriptNotes(_blocks: readonly Block[]): string[] {
-  return [];
+/** What the runner does around a script and a person running it by hand must do too. */
+export function scriptNotes(blocks: readonly Block[]): string[] {
+  const locks = blocks.some(({ statements }) => statements.some(sql => sql.startsWith(LOCK)));
+  return locks ? ["By hand: in one transaction."] : [];
+}
+
+const LOCK = "LOCK TABLE";
+
+/** Nobody else reads or writes a table of which values are copied, from the copy to the end. */
+function lockTables({ plan }: Steps): Block[] {
+  const tables = copiedTables(plan);
+  if (tables.length === 0) return [];
+  const list = tables.map(quoteTable).join(", ");
+  return [
+    {
+      title: "let nobody write meanwhile: it would be in neither the attic nor the table",
+      statements: [`${LOCK} ${list} IN ACCESS EXCLUSIVE MODE`],
+    },
+  ];
 }
 
 /** What will be taken away has a copy; copies of values that were changed since are gone. */

@@ -1,0 +1,105 @@
+import type { Column } from "../../schema/types.js";
+import { parseNativeType } from "../../sql/native-type.js";
+import type { Retyped } from "../shared/retyping.js";
+import { typeOf, words } from "./types.js";
+
+const TEXTS = /^(?:text|varchar|char)\b/;
+const NUMBERS = ["smallint", "integer", "bigint", "real", "double", "decimal"];
+/** The widest type of a kind, in which the values of two of that kind are compared. */
+const WIDEST: Readonly<Record<string, string>> = {
+  date: "timestamptz",
+  timestamp: "timestamptz",
+  timestamptz: "timestamptz",
+  time: "time",
+  timetz: "timetz",
+  interval: "interval",
+};
+
+/**
+ * How a value of one type is written as one of another. Types that no cast leads between go by way of text, moments in
+ * UTC whatever the session's time zone: https://www.postgresql.org/docs/15/sql-createcast.html
+ */
+export function castSql(before: Column, after: Column, value: string): string {
+  const [from, to] = [typeOf(before), typeOf(after)];
+  const [was, now] = [kindOf(from), kindOf(to)];
+  if ((from === "bytea") !== (to === "bytea"))
+    return to === "bytea"
+      ? `convert_to(${value}::text, 'UTF8')::${to}`
+      : `encode(${value}, 'escape')${TEXTS.test(to) ? "" : `::${to}`}`;
+  // A cast that is written down cuts what is too long; the one on the way into a column refuses it.
+  if (/^(?:varchar|char)/.test(to)) return TEXTS.test(from) ? value : `${value}::text`;
+  if (was === "boolean" && NUMBERS.includes(now)) return `${value}::integer::${to}`;
+  if (NUMBERS.includes(was) && now === "boolean") return `(${value} <> 0)`;
+  if (was === "timestamptz" && (now === "timestamp" || now === "date"))
+    return `(${value} AT TIME ZONE 'UTC')::${to}`;
+  if ((was === "timestamp" || was === "date") && now === "timestamptz")
+    return `(${value}::timestamp AT TIME ZONE 'UTC')::${to}`;
+  const direct =
+    TEXTS.test(from) ||
+    TEXTS.test(to) ||
+    was === now ||
+    (NUMBERS.includes(was) && NUMBERS.includes(now)) ||
+    (was in WIDEST && now in WIDEST);
+  return direct ? `${value}::${to}` : `${value}::text::${to}`;
+}
+
+/** A type in one word, without sizes: `timestamptz`, `decimal`; of others what stands before their sizes. */
+function kindOf(type: string): string {
+  const { name, behind, dimensions } = parseNativeType(type);
+  return words(type).name || (behind === "" && dimensions === "" ? name : type);
+}
+
+/** What a value becomes, and whether it fits: it must come back as it was, or be worth the same in a wider type. */
+export function retype(
+  before: Column,
+  after: Column,
+  value: string,
+  converted: string | undefined,
+): Retyped | undefined {
+  const [from, to] = [typeOf(before), typeOf(after)];
+  if (before.computed || after.computed) return undefined;
+  if (converted !== undefined) {
+    const made = `(${converted})::${to}`;
+    return { value: made, unfit: `pg_typeof(${made}) IS NULL`, fails: true };
+  }
+  const cast = castSql(before, after, value);
+  const held = TEXTS.test(to) ? cast : `(${cast})::${to}`;
+  const unfit = unfitSql(from, to, value, held);
+  return { value: held, fails: !TEXTS.test(to), ...(unfit !== undefined && { unfit }) };
+}
+
+function unfitSql(from: string, to: string, value: string, held: string): string | undefined {
+  const [was, now] = [kindOf(from), kindOf(to)];
+  const isText = TEXTS.test(from);
+  if (TEXTS.test(to)) {
+    const [size] = parseNativeType(to).numbers;
+    const limits = [
+      ...(size === undefined ? [] : [`char_length(${held}) > ${size}`]),
+      // Blanks at the end of a char mean nothing, and are gone when it becomes another text.
+      ...(to.startsWith("char") && !from.startsWith("char") ? [`${held} LIKE '% '`] : []),
+    ];
+    return limits.length === 0 ? undefined : limits.join(" OR ");
+  }
+  if (to === "bytea") return undefined;
+  if (was === "double" && now === "real") return `(${held})::double precision <> ${value}`;
+  // By way of text: a number is worth what its shortest text says.
+  if (NUMBERS.includes(now) && was === "boolean") return undefined;
+  if (NUMBERS.includes(now) && from !== "bytea")
+    return `${value}::text::numeric IS DISTINCT FROM (${held})::text::numeric`;
+  if (now === "boolean" && NUMBERS.includes(was)) return `${value} NOT IN (0, 1)`;
+  if (now === "boolean" && isText) return `(${held}) IS NULL`;
+  const widest = WIDEST[now];
+  if (isText) {
+    if (widest === undefined) return `pg_typeof(${held}) IS NULL`;
+    // A text may say a date beside its time, or a zone, which would be passed over.
+    const more =
+      now === "time" ? ` OR ${value} ~ '[-+/]'` : now === "timetz" ? ` OR ${value} ~ '[-/].*[-/]'` : "";
+    return `${value}::${widest} IS DISTINCT FROM (${held})::${widest}${more}`;
+  }
+  const back = castSql(columnOf(to), columnOf(from), held);
+  return `(${back})::text IS DISTINCT FROM ${value}::text`;
+}
+
+function columnOf(type: string): Column {
+  return { name: "", nullable: true, type: { kind: "native", sql: { postgres: type } } };
+}
