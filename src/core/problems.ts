@@ -374,8 +374,11 @@ const database = {
 
 /** Stopped for safety. */
 const safety = {
-  edited: define("E500", 3, (v: { target: string; migrations: readonly string[] }) => ({
-    what: `A script was edited after it ran on target ${v.target}`,
+  edited: define("E500", 3, (v: { target?: string; migrations: readonly string[] }) => ({
+    what:
+      v.target === undefined
+        ? "A script of an earlier migration was edited: what it does would be taken for what the newest does"
+        : `A script was edited after it ran on target ${v.target}`,
     received: v.migrations.join(", "),
     repair: "take the script back from version control, and put the correction into a new migration",
   })),

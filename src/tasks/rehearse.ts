@@ -1,4 +1,3 @@
-import { hintsOnTheWay } from "./way.js";
 import { diff } from "../core/change/diff.js";
 import { hintsOf, joinHints } from "../core/change/hints.js";
 import { blocksFor } from "../core/plan/plan.js";
@@ -10,6 +9,7 @@ import { withExistingDatabase } from "../database/open.js";
 import { copySample } from "../database/sample-rows.js";
 import { withScratch } from "../database/open.js";
 import type { Migration } from "../history/migration.js";
+import { isEdited } from "../history/script.js";
 import { rewriteRecord } from "../history/write.js";
 import { chooseTarget } from "../project/load-settings.js";
 import type { TargetSettings } from "../project/settings.js";
@@ -26,6 +26,7 @@ import {
 } from "./rehearse-one.js";
 import { runMigrations } from "./run-migrations.js";
 import { readState } from "./state.js";
+import { hintsOnTheWay } from "./way.js";
 
 export type { RehearsedMigration, RehearsedStep } from "./rehearse-one.js";
 
@@ -55,7 +56,11 @@ export interface RehearseResult {
   };
   /** What the newest schema is when it is built whole, without any migration, and how the rehearsed one differs. */
   readonly builtWhole?: { readonly from: "models" | "history"; readonly differences: readonly string[] };
-  /** Every step led to what was expected, and every row came back that the migrations do not drop. */
+  /** Every step led to what was expected, but for the exceptions. */
+  readonly sound: boolean;
+  /** What came out otherwise and was to, or could not be tried. */
+  readonly exceptions: readonly string[];
+  /** Sound, without an exception. */
   readonly proven: boolean;
 }
 
@@ -81,6 +86,7 @@ async function recordReal(
   const { migrations } = project.history();
   const newest = migrations.at(-1)?.name ?? "";
   if (newest !== migration.name) throw problems.builtUpon({ migration: migration.name, newest });
+  refuseEditedEarlier(project, migrations.slice(0, -1));
   const models = await project.modelsIfSound();
   const hints = joinHints(
     hintsOf(migration.changes),
@@ -88,6 +94,16 @@ async function recordReal(
   );
   rewriteRecord(migration, diff(migration.schemaBefore, after, hints));
   return { migration: migration.name, changes: withRisks(diff(migration.schemaAfter, after), false) };
+}
+
+/** What an older script does otherwise than its migration records would be written into the newest. @throws Problem E500 */
+function refuseEditedEarlier({ dialects }: OpenProject, earlier: readonly Migration[]): void {
+  const edited = earlier.filter(migration =>
+    dialects.some(dialect =>
+      (["forward", "back"] as const).some(direction => isEdited(migration, direction, dialect)),
+    ),
+  );
+  if (edited.length > 0) throw problems.edited({ migrations: edited.map(({ name }) => name) });
 }
 
 async function rehearseOnce(
@@ -100,7 +116,7 @@ async function rehearseOnce(
   const { earlier, wanted, isPending } = await chooseMigrations(project, source ?? target, options);
   const base = { target: target.name, dialect: target.dialect };
   const [first] = wanted;
-  if (!first) return { ...base, where: "", migrations: [], proven: true };
+  if (!first) return { ...base, where: "", migrations: [], sound: true, exceptions: [], proven: true };
   return withScratch(target, trace, async ({ database, where }) => {
     await runMigrations(database, earlier, "forward", { mayLose: async () => true });
     // The newest is rehearsed once more where it ran: its rows are of a later schema.
@@ -114,15 +130,28 @@ async function rehearseOnce(
     }
     const sound = rehearsed.length === wanted.length && rehearsed.every(isSound);
     const builtWhole = sound ? await buildWhole(project, database, options) : undefined;
+    const exceptions = rehearsed.flatMap(exceptionsOf);
+    const isWhole = sound && builtWhole?.differences.length === 0;
     return {
       ...base,
       where,
       migrations: rehearsed,
       ...(taken && { sample: taken }),
       ...(builtWhole && { builtWhole }),
-      proven: sound && builtWhole?.differences.length === 0,
+      sound: isWhole,
+      exceptions,
+      proven: isWhole && exceptions.length === 0,
     };
   });
+}
+
+/** What a rehearsal does not prove. */
+function exceptionsOf({ name, steps, emptyTables }: RehearsedMigration): string[] {
+  const dropped = [...new Set(steps.flatMap(step => step.dropped))];
+  return [
+    ...(dropped.length > 0 ? [`${name} goes back but for ${dropped.join(", ")}`] : []),
+    ...(emptyTables.length > 0 ? [`${name} was not tried with rows of ${emptyTables.join(", ")}`] : []),
+  ];
 }
 
 interface Targets {

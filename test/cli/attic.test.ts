@@ -198,8 +198,8 @@ describe("what is lost is said, in the script, before it runs, and by a rehearsa
       3,
       expect.stringContaining("2 values of pieces.notes"),
     ]);
-    const { proven, migrations } = studio.json<RehearseResult>("rehearse");
-    expect([proven, migrations[0]!.steps[1]!.dropped.toSorted()]).toEqual([
+    const { sound, migrations } = studio.json<RehearseResult>("rehearse");
+    expect([sound, migrations[0]!.steps[1]!.dropped.toSorted()]).toEqual([
       true,
       ["pieces.notes", "pieces.price", "pieces.stage"],
     ]);
@@ -303,5 +303,9 @@ export class Piece { @IsString() title!: string; @IsInt() weight!: number; }
     expect(studio.ok("attic")).toContain("whole rows: no key to put them back by");
     expect(studio.rows("SELECT title, notes FROM emberset_attic_0002_pieces")).toEqual([["Jug", "matt"]]);
     expect(studio.emberset("attic", "restore", "2").stderr).toMatch(/^E514 [^]*emberset_attic_0002_pieces/);
+    expect(studio.emberset("back").stderr).toContain(
+      "1 row of pieces in the attic, which no key brings back",
+    );
+    expect(studio.ok("back", "--yes")).toContain("0002-no-notes");
   });
 });

@@ -9,7 +9,7 @@ import { readWay } from "../../src/core/model/advice/way.js";
 import type { ModelSchema } from "../../src/core/model/read/model-schema.js";
 import type { Start } from "../../src/core/model/read/way.js";
 import { EMPTY_SCHEMA } from "../../src/core/schema/types.js";
-import { Inline, kind } from "../../src/modelling/index.js";
+import { Inline, Key, kind } from "../../src/modelling/index.js";
 import { entity, field, read, title, to, type Decorator, type Fields } from "./entities.js";
 
 /** The end of a chain of versions, each drafted from the models of its time. */
@@ -172,4 +172,14 @@ test("a `was`, a `fill`, a `convert` that can do nothing is an error, with what 
     "E236 note",
   ]);
   expect(errors.find(each => each.startsWith("E235"))).toContain("did you mean height?");
+});
+
+test("a key that gets another size goes on counting; one that stops is told", () => {
+  const { start } = chain(read([entity("Shelf", { id: [Key()], label: plain })]));
+  const later = (...key: Decorator[]) => read([entity("Shelf", { id: key, label: plain })]);
+  const large = later(Key(), field({ type: "bigint" }));
+  expect(large.schema.tables[0]?.columns[0]).toMatchObject({ type: { kind: "bigint" }, identity: "serial" });
+  expect(adviseOnHistory(large, start)).toEqual([]);
+  const stopped = later(Key({ generate: "none" }), field({ type: "bigint" }));
+  expect(adviseOnHistory(stopped, start).map(({ code }) => code)).toEqual(["A320"]);
 });

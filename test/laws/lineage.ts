@@ -62,8 +62,8 @@ function replaces(change: Change): boolean {
 }
 
 /**
- * Tables, by their addresses at the start, that stay and lose values while nothing tells their rows: no key or unique
- * constraint, on either side, of required columns that all stay with the values they have. What goes of them goes for
+ * Tables, by their addresses at the start, that stay and lose values while nothing tells their rows: no key, unique
+ * constraint or unique index, on either side, of required columns that all stay with the values they have. What goes of them goes for
  * good, whatever the program does.
  */
 export function lostForGood(a: Schema, b: Schema, changes: readonly Change[]): Set<string> {
@@ -99,9 +99,13 @@ export function lostForGood(a: Schema, b: Schema, changes: readonly Change[]): S
   return lost;
 }
 
-function requiredLists({ key, uniques, columns }: Table): string[][] {
+function requiredLists({ key, uniques, indexes, columns }: Table): string[][] {
   const isRequired = (name: string) => columns.some(column => column.name === name && !column.nullable);
-  return [...(key ? [key] : []), ...uniques]
+  const whole = indexes.flatMap(({ unique, where, method, parts }) => {
+    const names = parts.flatMap(part => ("column" in part && part.length === undefined ? [part.column] : []));
+    return unique && !where && !method && names.length === parts.length ? [{ columns: names }] : [];
+  });
+  return [...(key ? [key] : []), ...uniques, ...whole]
     .filter((part, at) => (key && at === 0) || part.columns.every(isRequired))
     .map(part => [...part.columns]);
 }

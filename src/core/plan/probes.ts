@@ -54,10 +54,28 @@ export function probes(plan: RenderPlan, dialect: Dialect, direction: Direction 
     table: address => quoteAddress(names.before(address), dialect.names.quote),
     column: (table, column) => dialect.names.quote(names.before(table, column)),
   };
-  return plan.changes.flatMap(change =>
-    [probeOfRefusal(change, asking), probeOfCut(change, asking), probeOfLoss(change, asking)].flatMap(
-      found => (found ? [{ change, ...found }] : []),
+  const found = plan.changes.flatMap(change =>
+    [probeOfRefusal(change, asking), probeOfCut(change, asking), probeOfLoss(change, asking)].flatMap(each =>
+      each ? [{ change, ...each }] : [],
     ),
+  );
+  return [...found, ...probesOfUnplaced(plan, dialect)];
+}
+
+/** What going back lets go of, since nothing tells into which rows it belongs. */
+function probesOfUnplaced({ attic, changes: [change] }: RenderPlan, { names: { quote } }: Dialect): Probe[] {
+  if (attic?.direction !== "back" || !change) return [];
+  return attic.kept.flatMap((kept): Probe[] =>
+    kept.kind === "columns" && kept.key.length === 0
+      ? [
+          {
+            change,
+            question: `rows of ${addressOf(kept.table)} in the attic, which no key brings back`,
+            sql: `SELECT count(*) AS n FROM ${quoteAddress(kept.address, quote)}`,
+            meaning: "loses",
+          },
+        ]
+      : [],
   );
 }
 

@@ -1,7 +1,7 @@
 import { columnsOfRule } from "./rules.js";
 import { placeholdersInSqlText } from "../sql/placeholders.js";
 import { handlePart } from "./types.js";
-import type { Column, Index, PartHandlers, PartKind, Parts, Table, Unique } from "./types.js";
+import type { Column, Index, IndexPart, PartHandlers, PartKind, Parts, Table, Unique } from "./types.js";
 
 /** The columns of its own table that a part is about. */
 export function columnsOfPart(kind: PartKind, part: Parts[PartKind]): readonly string[] {
@@ -52,11 +52,21 @@ export function isServed(columns: readonly string[], lists: readonly (readonly s
   return lists.some(list => columns.every((column, at) => list[at] === column));
 }
 
-/** The lists of columns that no two rows of a table share. */
-export function uniqueLists({ key, uniques, columns }: Table): (readonly string[])[] {
+/** The lists of columns that no two rows of a table share, by its key, a constraint or an index over all rows. */
+export function uniqueLists({ key, uniques, indexes, columns }: Table): (readonly string[])[] {
   const required = new Set(columns.flatMap(({ name, nullable }) => (nullable ? [] : [name])));
+  const whole = indexes.filter(
+    ({ unique, where, method, parts }) =>
+      unique && where === undefined && method === undefined && parts.every(isWholeColumn),
+  );
   return [
     ...(key ? [key.columns] : []),
-    ...uniques.map(unique => unique.columns).filter(list => list.every(name => required.has(name))),
+    ...[...uniques.map(unique => unique.columns), ...whole.map(wholeColumns)].filter(list =>
+      list.every(name => required.has(name)),
+    ),
   ];
+}
+
+function isWholeColumn(part: IndexPart): boolean {
+  return "column" in part && part.length === undefined;
 }

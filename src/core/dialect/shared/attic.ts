@@ -227,7 +227,10 @@ export function emptiedBlocks(plan: RenderPlan, syntax: Pick<AtticSyntax, "table
       ? []
       : [
           {
-            title: `empty the attic of ${listOf(kept)}`,
+            title:
+              kept.key.length > 0
+                ? `empty the attic of ${listOf(kept)}`
+                : `let go of ${listOf(kept)} in the attic: no key tells into which rows they belong`,
             statements: [`DROP TABLE ${syntax.table(kept.address)}`],
           },
         ],

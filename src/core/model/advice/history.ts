@@ -64,9 +64,17 @@ function adviseOnWay(resolver: ColumnResolver, changes: readonly Change[], repor
       { fill: `${table}.${column.name}=VALUE` },
     );
   for (const change of changes) {
-    if (change.kind !== "alter column" || change.convert !== undefined) continue;
+    if (change.kind !== "alter column") continue;
     const { table, before, after } = change;
-    if (before.computed || after.computed || widens(before.type, after.type)) continue;
+    if (before.identity && !after.identity && !after.computed)
+      report(
+        "A320",
+        whereOf(resolver, table, after.name),
+        `${table}.${after.name} no longer counts by itself: new rows must bring their value`,
+        'say generate: "serial" in @Key or @Field, unless the program gives it from now on',
+      );
+    if (change.convert !== undefined || before.computed || after.computed || widens(before.type, after.type))
+      continue;
     report(
       "A319",
       whereOf(resolver, table, after.name),

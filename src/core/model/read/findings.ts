@@ -56,6 +56,7 @@ export const FINDING_CODES = {
   A317: "something goes while its like comes",
   A318: "a required column without a value for old rows",
   A319: "a type that old values may not fit",
+  A320: "a column that no longer counts by itself",
 } as const satisfies Record<string, string>;
 
 type FindingCode = keyof typeof FINDING_CODES;

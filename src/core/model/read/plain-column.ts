@@ -4,14 +4,14 @@ import { parseDataType, showDataType, TYPE_WORDS } from "../../schema/data-type.
 import type { Column, DataType, Default, SqlText } from "../../schema/types.js";
 import type { FieldDescription } from "./descriptions.js";
 import { inferType } from "./infer-type.js";
-import { whereOf, type OneField } from "./resolving.js";
+import { isStored, whereOf, type OneField } from "./resolving.js";
 
 /** The column of a field that refers to nothing; undefined, and reported, where its type cannot be told. */
 export function plainColumn(one: OneField): Column | undefined {
   const { field, resolving } = one;
   const { facts } = field;
   const options = facts.field ?? {};
-  const generate = generationOf(field);
+  const generate = generationOf(one);
   const type = typeOf(one, generate);
   if (!type) return undefined;
   reportKey(one, generate, type);
@@ -32,12 +32,20 @@ export function plainColumn(one: OneField): Column | undefined {
   };
 }
 
-/** How a field gets its values; a key about which nothing is said counts. */
-function generationOf({ facts, validators }: FieldDescription): KeyOptions["generate"] {
+/**
+ * How a field gets its values. A key about which nothing is said counts; so does one that is a key by itself and of
+ * which nothing is said but how large its whole numbers are.
+ */
+function generationOf({ entity, field: { facts, validators } }: OneField): KeyOptions["generate"] {
   if (!facts.key) return facts.field?.generate;
   if (facts.key.generate) return facts.key.generate;
-  return validators.length === 0 && facts.field?.type === undefined ? "serial" : "none";
+  const { type } = facts.field ?? {};
+  const alone = entity.fields.filter(field => isStored(field) && field.facts.key).length === 1;
+  const counts = type === undefined || (alone && WHOLE.includes(type as string));
+  return validators.length === 0 && counts ? "serial" : "none";
 }
+
+const WHOLE: readonly string[] = ["smallint", "integer", "bigint"];
 
 function isGenerated(generate: KeyOptions["generate"]): generate is "serial" | "always" | "rowid" {
   return generate === "serial" || generate === "always" || generate === "rowid";
@@ -54,7 +62,7 @@ function reportKey(one: OneField, generate: KeyOptions["generate"], { kind }: Da
   if (facts.key && optional && !isNullableKey(one.field)) {
     report("E227", whereOf(one), "A key may not be optional", "remove @IsOptional()");
   }
-  if (isGenerated(generate) && !["smallint", "integer", "bigint", "native"].includes(kind)) {
+  if (isGenerated(generate) && ![...WHOLE, "native"].includes(kind)) {
     report(
       "E227",
       whereOf(one),
