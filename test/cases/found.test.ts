@@ -52,11 +52,24 @@ const named = (first: string, second: string): Partial<Table> => ({
   })),
 });
 
+/** What speaks of a type's values, in the words of each dialect. */
+const calm = (name: string) => ({
+  sqlite: `{${name}} = 'calm'`,
+  postgres: `{${name}} = 'calm'::mood`,
+  mariadb: `{${name}} = 'calm'`,
+});
+const aboutMood: Partial<Table> = {
+  checks: [{ name: "ck_calm", rules: [{ kind: "sql", sql: calm("feel") }] }],
+  indexes: [{ name: "ix_calm", parts: [{ column: "title" }], where: calm("felt") }],
+};
+
 interface Case {
   readonly before: readonly Table[];
   readonly after: readonly Table[];
   readonly hints?: DiffHints;
   readonly definitions?: readonly Definition[];
+  /** The same afterwards, where they differ. */
+  readonly redefined?: readonly Definition[];
 }
 
 /** What long hunts have found, and what is easily got wrong: names that move from one thing to another. */
@@ -295,6 +308,12 @@ const CASES: Readonly<Record<string, Case>> = {
     ],
     hints: { tables: new Map([["pieces", "Pieces"]]), columns: renamed({ title: "Title" }, "Pieces") },
   },
+  "a type whose values change while checks, indexes and computed columns speak of it": {
+    before: [pieces([mood("feel"), mood("felt"), TITLE], aboutMood)],
+    after: [pieces([mood("feel"), mood("felt"), TITLE], aboutMood)],
+    definitions: [{ ...MOOD, values: ["calm", "cross", "wild"] }],
+    redefined: [{ ...MOOD, values: ["wild", "calm", "sad"] }],
+  },
   "a table that takes the name of one that goes": {
     before: [table("shelves", { columns: [ID, TITLE, WEIGHT] }), table("racks", { columns: [ID, NOTES] })],
     after: [table("racks", { columns: [ID, TITLE, WEIGHT], key: { name: "pk_shelves", columns: ["id"] } })],
@@ -333,12 +352,13 @@ describe.each(await allEngines())("on a real %s", (name, engine) => {
 
   test.runIf(engine).each(Object.entries(CASES))(
     "%s: there and back",
-    async (_, { before, after, hints, definitions }) => {
+    async (_, { before, after, hints, definitions, redefined = definitions }) => {
       const told = { went: 0, refused: 0, rows: 0, kept: 0, lost: 0 };
       const held = name.includes("Postgre") && definitions ? { definitions } : {};
       const a = { tables: before, ...held };
       // The type goes where nothing is of it any more.
-      const b = { tables: after, ...(JSON.stringify(after).includes('"mood"') && held) };
+      const then = held.definitions && redefined ? { definitions: redefined } : {};
+      const b = { tables: after, ...(JSON.stringify(after).includes('"mood"') && then) };
       const changes = diff(a, b, hints);
       await thereAndBack(engine!, { a, b: apply(a, changes), changes }, told);
       expect(told).toMatchObject({ went: 1, refused: 0 });

@@ -7,7 +7,14 @@ import type { KeptBesideKey } from "../dialect/shared/kept.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
-import { handlePart, type Check, type ForeignKey, type Index, type PartKind } from "../schema/types.js";
+import {
+  handlePart,
+  type Check,
+  type Definition,
+  type ForeignKey,
+  type Index,
+  type PartKind,
+} from "../schema/types.js";
 import { widensOn } from "./kept.js";
 import {
   conditionToBe,
@@ -182,9 +189,40 @@ function probeOfRefusal(change: Change, asking: Asking): Question | undefined {
     case "add part":
     case "alter part":
       return probeOfPart(change, asking);
+    case "alter definition":
+      return probeOfValues(change.before, change.after, asking);
     default:
       return undefined;
   }
+}
+
+/** Values, wherever a column is of the type, that it will not have any more. */
+function probeOfValues(before: Definition, after: Definition, asking: Asking): Question | undefined {
+  if (before.kind !== "enum" || after.kind !== "enum") return undefined;
+  const { dialect, plan } = asking;
+  const { quote } = dialect.names;
+  const gone = before.values.filter(value => !after.values.includes(value));
+  if (gone.length === 0) return undefined;
+  const list = gone.map(dialect.rows.literalSql).join(", ");
+  const names = namesThrough(plan.changes);
+  const staying = new Map(plan.after.tables.map(table => [names.before(addressOf(table)), table]));
+  const counts = plan.before.tables.flatMap(table => {
+    const now = staying.get(addressOf(table));
+    return table.columns.flatMap(column => {
+      const dimensions = dialect.types.dimensionsOver?.(column, [before]);
+      const stays = now?.columns.some(({ name }) => names.before(addressOf(now), name) === column.name);
+      if (dimensions === undefined || !stays) return [];
+      const value = `CAST(t.${quote(column.name)} AS text${dimensions})`;
+      const holds = dimensions === "" ? `${value} IN (${list})` : `${value} && ARRAY[${list}]`;
+      return [`(SELECT count(*) FROM ${quoteAddress(addressOf(table), quote)} AS t WHERE ${holds})`];
+    });
+  });
+  if (counts.length === 0) return undefined;
+  return {
+    question: `values ${gone.join(", ")} of the type ${after.name}`,
+    sql: `SELECT ${counts.join(" + ")} AS n`,
+    meaning: "refuses",
+  };
 }
 
 function probeOfNewColumn(change: AddColumn, { dialect, plan, table }: Asking): Question | undefined {

@@ -6,6 +6,7 @@ import type { GuardedCount, Dialect } from "../dialect/shared/dialect.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import type { Retyped } from "../dialect/shared/retyping.js";
 import { expressionSql } from "../lower/expressions.js";
+import { addressOf } from "../schema/address.js";
 import type { Default, SqlText } from "../schema/types.js";
 import { widensOn } from "./kept.js";
 
@@ -86,6 +87,7 @@ export function valueToBe(address: string, name: string, asking: Asking, alias =
     return value ? given(value) : { value: "NULL", fails: false };
   }
   const plain = `${alias}.${asking.column(address, name)}`;
+  if (isRedefined(address, name, asking)) return { value: `CAST(${plain} AS text)`, fails: true };
   if (change?.kind !== "alter column") return { value: plain, fails: false };
   if (restoredTo(plan, address).some(({ columns }) => columns.some(each => each.name === name)))
     return undefined;
@@ -93,6 +95,17 @@ export function valueToBe(address: string, name: string, asking: Asking, alias =
   const { value = plain, fails = false } = retyped ?? {};
   const fill = change.fill && !change.after.nullable ? given(change.fill) : undefined;
   return { value: fill ? `coalesce(${value}, ${fill.value})` : value, fails };
+}
+
+/** Whether a column is of a type whose values change: it does not know the new ones yet, which a text does. */
+function isRedefined(address: string, name: string, { dialect, plan, names }: Asking): boolean {
+  const redefined = plan.changes.flatMap(change =>
+    change.kind === "alter definition" ? [change.before] : [],
+  );
+  if (redefined.length === 0) return false;
+  const table = plan.before.tables.find(each => addressOf(each) === names.before(address));
+  const column = table?.columns.find(each => each.name === names.before(address, name));
+  return column !== undefined && dialect.types.dimensionsOver?.(column, redefined) !== undefined;
 }
 
 /** The same of several; undefined where one cannot be told. */

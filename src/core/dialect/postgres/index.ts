@@ -8,7 +8,7 @@ import { raise, unspell } from "./raise.js";
 import { managedObjectNames, render, scriptNotes } from "./render/index.js";
 import { rows } from "./rows.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
-import { NAME, widens, words } from "./types.js";
+import { dimensionsOver, NAME, widens, words } from "./types.js";
 
 /** PostgreSQL 14 and later. */
 export const postgres: Dialect = {
@@ -30,6 +30,7 @@ export const postgres: Dialect = {
     words,
     widens,
     retype,
+    dimensionsOver,
     holdsLengths: true,
     cannotHold,
     cannotHoldIndex,

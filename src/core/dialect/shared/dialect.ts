@@ -1,6 +1,15 @@
 import type { TypeWords } from "../../change/widening.js";
 import type { TokenRules } from "../../sql/tokens.js";
-import type { Column, DataType, Index, PartKind, Rule, Schema, Table } from "../../schema/types.js";
+import type {
+  Column,
+  DataType,
+  Definition,
+  Index,
+  PartKind,
+  Rule,
+  Schema,
+  Table,
+} from "../../schema/types.js";
 import type { AtticSyntax } from "./attic.js";
 import type { Retype } from "./retyping.js";
 import type { Block, RenderPlan } from "./render-plan.js";
@@ -50,6 +59,8 @@ interface DialectTypes {
   readonly widens: (before: string, after: string) => boolean;
   /** What becomes of a value when its column changes its type; undefined: nothing does. */
   readonly retype: Retype;
+  /** `[]` for each dimension where a column is of a type that some definitions make; absent: none are made. */
+  readonly dimensionsOver?: (column: Column, definitions: readonly Definition[]) => string | undefined;
   /** Whether a type that says how long a text may be holds it to that. */
   readonly holdsLengths: boolean;
   /** What comes of texts and bytes of any length in a key, and in a unique constraint, where that is not as elsewhere. */

@@ -1,8 +1,8 @@
 import type { NamesThrough } from "../../../change/names.js";
-import { renameInPart } from "../../../change/rename.js";
+import { renameInPart, renameInTable } from "../../../change/rename.js";
 import { addressOf, tablesByAddress } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
-import type { ForeignKey, Table } from "../../../schema/types.js";
+import type { Column, ForeignKey, Table } from "../../../schema/types.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { quote } from "../names.js";
 import { alterationOf } from "./alter-table.js";
@@ -15,13 +15,16 @@ interface Lifted {
   readonly adds: readonly { readonly address: string; readonly foreignKeys: readonly ForeignKey[] }[];
 }
 
-/** A reference stays only where neither of its tables is altered: it may need an index or a type that changes. */
+/**
+ * A reference stays wherever the server lets it: it is lifted where its columns, on either side, or an index that serves
+ * them become others. While it is lifted, clients may write what refers to nothing.
+ */
 export function liftReferences(
   pairs: readonly TablePair[],
   { before, after }: RenderPlan,
   { arrives }: NamesThrough,
 ): Lifted {
-  const altered = new Set(pairs.filter(isAltered).map(({ now }) => addressOf(now)));
+  const byNow = new Map(pairs.map(pair => [addressOf(pair.now), pair]));
   const byOld = new Map(pairs.map(pair => [addressOf(pair.was), pair]));
   const kept = new Set<string>();
   const drops = before.tables.flatMap(table => {
@@ -29,9 +32,14 @@ export function liftReferences(
     return table.foreignKeys.flatMap(foreignKey => {
       const renamed = pair && renameInPart("foreign key", foreignKey, addressOf(table), pair.names);
       const same = renamed && pair.now.foreignKeys.find(each => equal(each, renamed));
-      const isMoved = (address: string) => altered.has(address) || arrives(address);
-      if (!same || altered.has(addressOf(pair.now)) || isMoved(same.references.table))
-        return [{ address: addressOf(table), foreignKey }];
+      const target = same && byNow.get(same.references.table);
+      const stays =
+        same &&
+        target &&
+        !arrives(same.references.table) &&
+        !disturbs(pair, same.columns, same) &&
+        !disturbs(target, same.references.columns, same);
+      if (!stays) return [{ address: addressOf(table), foreignKey }];
       kept.add(JSON.stringify([addressOf(pair.now), same.name]));
       return [];
     });
@@ -44,9 +52,45 @@ export function liftReferences(
   return { drops, adds };
 }
 
+/** Whether what happens to a table touches columns of a reference, by their names afterwards, or what serves them. */
+function disturbs(pair: TablePair, columns: readonly string[], { onDelete, onUpdate }: ForeignKey): boolean {
+  const { was, now, oldName, arrives, conversionOf, names, restored } = pair;
+  if (!isAltered(pair)) return false;
+  if (!equal(was.options, now.options)) return true;
+  const setsNull = onDelete === "set null" || onUpdate === "set null";
+  const isTouched = (name: string) => {
+    const [before, after] = [
+      was.columns.find(each => each.name === oldName(name)),
+      now.columns.find(each => each.name === name),
+    ];
+    if (!before || !after || arrives(name) || conversionOf(name) !== undefined) return true;
+    if (restored.some(each => each.columns.some(column => column.name === name))) return true;
+    const facts = ({ type, collation, identity, computed }: Column) => ({
+      type,
+      collation,
+      identity,
+      computed,
+    });
+    return !equal(facts(before), facts(after)) || (setsNull && before.nullable !== after.nullable);
+  };
+  if (columns.some(isTouched)) return true;
+  const renamed = renameInTable(was, names);
+  const isBeginning = (list: readonly string[]) => columns.every((column, at) => list[at] === column);
+  const serving = [
+    ...(renamed.key && isBeginning(renamed.key.columns) ? [equal(renamed.key, now.key)] : []),
+    ...renamed.uniques
+      .filter(each => isBeginning(each.columns))
+      .map(each => now.uniques.some(other => equal(other, each))),
+    ...renamed.indexes
+      .filter(({ parts }) => isBeginning(parts.map(part => ("column" in part ? part.column : ""))))
+      .map(each => now.indexes.some(other => equal(other, each))),
+  ];
+  return !serving.every(Boolean);
+}
+
 function isAltered(pair: TablePair): boolean {
-  const { clauses, between } = alterationOf(pair);
-  return between.length > 0 || clauses.some(clause => !clause.startsWith("COMMENT"));
+  const { clauses, between, before } = alterationOf(pair);
+  return before.length > 0 || between.length > 0 || clauses.some(clause => !clause.startsWith("COMMENT"));
 }
 
 /** Nothing refers any more to what will go or change. */

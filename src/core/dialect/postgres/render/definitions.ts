@@ -76,18 +76,30 @@ function alterSql(before: Definition, after: Definition, plan: RenderPlan): stri
  * transaction ends. Otherwise the type is made anew and its columns are turned over to it.
  */
 function alterEnumSql(before: EnumDefinition, after: EnumDefinition, plan: RenderPlan): string[] {
-  const added = after.values.filter(value => !before.values.includes(value));
+  if (isMadeAnew(before, after, plan)) return makeAnewSql(after, plan, dimensions => `text${dimensions}`);
+  return addedValues(before, after).map(value => addValueSql(value, before, after));
+}
+
+function addedValues(before: EnumDefinition, after: EnumDefinition): string[] {
+  return after.values.filter(value => !before.values.includes(value));
+}
+
+/** Whether a type cannot be changed where it stands. */
+export function isMadeAnew(
+  before: Definition,
+  after: Definition,
+  plan: Pick<RenderPlan, "changes">,
+): boolean {
+  if (before.kind === "domain" && after.kind === "domain")
+    return before.type !== after.type || before.collation !== after.collation;
+  if (before.kind !== "enum" || after.kind !== "enum") return false;
   const kept = after.values.filter(value => before.values.includes(value));
-  const inPlace =
-    kept.length === before.values.length &&
-    kept.every((value, at) => value === before.values[at]) &&
-    !isUsed(added, plan);
-  if (inPlace) return added.map(value => addValueSql(value, before, after));
-  return makeAnewSql(after, plan, dimensions => `text${dimensions}`);
+  const isOrdered = kept.every((value, at) => value === before.values[at]);
+  return kept.length !== before.values.length || !isOrdered || isUsed(addedValues(before, after), plan);
 }
 
 /** Whether anything else in a plan speaks of some values. */
-function isUsed(values: readonly string[], { changes }: RenderPlan): boolean {
+function isUsed(values: readonly string[], { changes }: Pick<RenderPlan, "changes">): boolean {
   const rest = JSON.stringify(changes.filter(({ kind }) => kind !== "alter definition"));
   return values.some(value => rest.includes(JSON.stringify(literalSql(value)).slice(1, -1)));
 }
@@ -101,7 +113,7 @@ function addValueSql(value: string, before: EnumDefinition, after: EnumDefinitio
 }
 
 function alterDomainSql(before: DomainDefinition, after: DomainDefinition, plan: RenderPlan): string[] {
-  if (before.type !== after.type || before.collation !== after.collation)
+  if (isMadeAnew(before, after, plan))
     return makeAnewSql(after, plan, dimensions => `${before.type}${dimensions}`);
   const missing = (from: DomainDefinition, others: DomainDefinition) =>
     from.checks.filter(check => !others.checks.some(each => equal(each, check)));

@@ -6,6 +6,8 @@ import { equal } from "../../../schema/canonical.js";
 import { columnsOfComputed, columnsOfPart } from "../../../schema/lookups.js";
 import { handlePart, PART_KINDS, partsOf } from "../../../schema/types.js";
 import type { Column, Index, PartKind, Parts, Schema, Table } from "../../../schema/types.js";
+import { dimensionsOver } from "../types.js";
+import { isMadeAnew } from "./definitions.js";
 
 /**
  * The changes with whatever stands in the way of a column that changes its type taken out at the beginning and put back
@@ -31,15 +33,25 @@ function stayingTables(names: NamesThrough, before: Schema, after: Schema): Stay
   });
 }
 
-/** Whether the type of a column, by its table and name at the end, changes. */
-function retypedIn(changes: readonly Change[]): (table: string, column: string) => boolean {
-  const retyped = new Set(
-    changes.flatMap(change =>
+/** Whether the type of a column, by its table and name at the end, changes, or is made anew under its name. */
+function retypedIn(changes: readonly Change[], after: Schema): (table: string, column: string) => boolean {
+  const anew = changes.flatMap(change =>
+    change.kind === "alter definition" && isMadeAnew(change.before, change.after, { changes })
+      ? [change.after]
+      : [],
+  );
+  const retyped = new Set([
+    ...changes.flatMap(change =>
       change.kind === "alter column" && !equal(change.before.type, change.after.type)
         ? [JSON.stringify([change.table, change.after.name])]
         : [],
     ),
-  );
+    ...after.tables.flatMap(table =>
+      table.columns
+        .filter(column => dimensionsOver(column, anew) !== undefined)
+        .map(({ name }) => JSON.stringify([addressOf(table), name])),
+    ),
+  ]);
   return (table, column) => retyped.has(JSON.stringify([table, column]));
 }
 
@@ -49,7 +61,7 @@ function retypedIn(changes: readonly Change[]): (table: string, column: string) 
  */
 function withLiftedComputed(changes: readonly Change[], before: Schema, after: Schema): Change[] {
   const names = namesThrough(changes);
-  const isRetyped = retypedIn(changes);
+  const isRetyped = retypedIn(changes, after);
   let result = [...changes];
   for (const table of stayingTables(names, before, after)) {
     const { address, was, now } = table;
@@ -164,7 +176,7 @@ interface LiftedPart {
  */
 function withLiftedParts(changes: readonly Change[], before: Schema, after: Schema): Change[] {
   const names = namesThrough(changes);
-  const isRetyped = retypedIn(changes);
+  const isRetyped = retypedIn(changes, after);
   const found = stayingTables(names, before, after).flatMap(table =>
     LIFTED_KINDS.flatMap(kind =>
       partsOf(table.now, kind).flatMap(part => liftedPart(changes, { ...table, kind, part }, isRetyped)),
