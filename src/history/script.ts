@@ -6,7 +6,7 @@ import { describeChange } from "../core/change/words.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
 import type { Block, RenderPlan } from "../core/dialect/shared/render-plan.js";
 import { widens } from "../core/dialect/registry.js";
-import { planFor, type Keeping } from "../core/plan/plan.js";
+import { heldAddresses, planFor, type Keeping } from "../core/plan/plan.js";
 import { addressOf } from "../core/schema/address.js";
 import type { Schema } from "../core/schema/types.js";
 import { showNumber, type Migration } from "./migration.js";
@@ -92,8 +92,8 @@ function fatesOf(
   const unplaced = new Set(
     kept.flatMap(each => (each.kind === "columns" && each.key.length === 0 ? [addressOf(each.table)] : [])),
   );
-  const after = heldAddresses(migration.schemaAfter, dialect);
-  const before = heldAddresses(migration.schemaBefore, dialect);
+  const after = heldAddresses(dialect, migration.schemaAfter);
+  const before = heldAddresses(dialect, migration.schemaBefore);
   const isKept = (change: Change) =>
     attic !== undefined &&
     (change.kind !== "alter column" || values.has(`${after(change.table)}.${change.after.name}`));
@@ -109,13 +109,6 @@ function fatesOf(
     const isUnplaced = done.kind === "drop column" && unplaced.has(before(done.table));
     return isUnplaced ? " (its values stay away: no key tells their rows)" : " (restored from the attic)";
   };
-}
-
-/** The addresses of a schema's tables as a dialect has them: cut, or with a namespace in the name. */
-function heldAddresses(schema: Schema, dialect: Dialect): (address: string) => string {
-  const held = dialect.types.settle(schema).tables.map(addressOf);
-  const known = new Map(schema.tables.map((table, at) => [addressOf(table), held[at]]));
-  return address => known.get(address) ?? address;
 }
 
 function blockText({ title, details = [], statements }: Block): string {

@@ -27,7 +27,13 @@ export type Conversion = Pick<AlterColumn, "convert" | "convertBack">;
 
 /** The key of DiffHints.fills: a table's address after, and a column. */
 export function fillKey(table: string, column: string): string {
-  return `${table} ${column}`;
+  return JSON.stringify([table, column]);
+}
+
+/** The inverse of fillKey. */
+export function parseFillKey(key: string): { readonly table: string; readonly column: string } {
+  const [table, column] = JSON.parse(key) as [string, string];
+  return { table, column };
 }
 
 /** The changes that turn a into b, in an order that a database accepts. */

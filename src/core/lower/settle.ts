@@ -1,3 +1,4 @@
+import { renameInTable } from "../change/rename.js";
 import { addressOf, parseAddress } from "../schema/address.js";
 import { columnsOfPart } from "../schema/lookups.js";
 import { constraintName, cutName } from "../schema/naming.js";
@@ -70,8 +71,9 @@ export function settleSchema(schema: Schema, rules: SettleRules): Schema {
   };
 }
 
-function settleTable(table: Table, rules: SettleRules): Table {
+function settleTable(given: Table, rules: SettleRules): Table {
   const cut = (name: string) => cutName(name, rules.nameLimit);
+  const table = withCutColumns(given, cut);
   const spell = (sql: SqlText) => spellExpression(textOrNothing(sql, rules), table.columns, rules.tokens);
   const { note, namespace, options, ...rest } = table;
   const address = flatten({ name: table.name, ...(namespace !== undefined && { namespace }) }, rules);
@@ -103,6 +105,16 @@ function settleTable(table: Table, rules: SettleRules): Table {
   });
   const partsSettled = (kind: PartKind) => partsOf(settled, kind).map(part => settlePart(kind, part));
   return PART_KINDS.reduce((so, kind) => withParts(so, kind, partsSettled(kind)), settled);
+}
+
+/** The table with the names of columns cut, its own and those it refers to. */
+function withCutColumns(table: Table, cut: (name: string) => string): Table {
+  const names = [
+    ...table.columns.map(({ name }) => name),
+    ...table.foreignKeys.flatMap(({ references }) => references.columns),
+  ];
+  if (names.every(name => cut(name) === name)) return table;
+  return renameInTable(table, { table: address => address, column: (_, name) => cut(name) });
 }
 
 function cutAddress(address: string, cut: (name: string) => string, rules: SettleRules): string {

@@ -1,10 +1,13 @@
 import { apply } from "../change/apply.js";
-import { diff, fillKey, type Conversion } from "../change/diff.js";
+import { diff, fillKey, parseFillKey, type Conversion } from "../change/diff.js";
 import { hintsOf, mapConversion, type Hints } from "../change/hints.js";
 import { invert } from "../change/invert.js";
 import type { AlterColumn, Change } from "../change/types.js";
 import type { Direction } from "../direction.js";
+import { renameInSql } from "../change/rename.js";
+import { zip } from "../lists.js";
 import { addressOf } from "../schema/address.js";
+import { cutName } from "../schema/naming.js";
 import { textFor } from "../sql/placeholders.js";
 import type { Schema } from "../schema/types.js";
 import { keptBy } from "./kept.js";
@@ -30,8 +33,8 @@ export function planFor(
 ): RenderPlan {
   const after = apply(before, changes);
   const [from, to] = [dialect.types.settle(before), dialect.types.settle(after)];
-  const said = hintsOf(changes);
-  const hints = { ...said, conversions: conversionsFor(dialect, said.conversions) };
+  const held = hintsAsHeld(hintsOf(changes), heldNames(dialect, before, from), heldNames(dialect, after, to));
+  const hints = { ...held, conversions: conversionsFor(dialect, held.conversions) };
   const found = diff(from, to, { ...hints, positions: true });
   const plan = { before: from, after: to, changes: [...found, ...conversionsOnly(found, hints, to)] };
   if (!keeping) return plan;
@@ -39,6 +42,53 @@ export function planFor(
   const forward = direction === "forward" ? plan : planFor(dialect, after, invert(changes));
   const kept = keptBy(forward, dialect, number);
   return kept.length > 0 ? { ...plan, attic: { direction, kept } } : plan;
+}
+
+/** The addresses of a schema's tables as a dialect holds them: cut, or with a namespace in the name. */
+export function heldAddresses(dialect: Dialect, schema: Schema): (address: string) => string {
+  return heldNames(dialect, schema, dialect.types.settle(schema)).table;
+}
+
+/** How things are called as a dialect holds them, by their names in portable words. */
+interface HeldNames {
+  readonly table: (address: string) => string;
+  readonly column: (name: string) => string;
+}
+
+function heldNames({ names: { limit } }: Dialect, schema: Schema, settled: Schema): HeldNames {
+  const known = new Map(
+    zip(schema.tables, settled.tables).map(([table, held]) => [addressOf(table), addressOf(held)]),
+  );
+  return { table: address => known.get(address) ?? address, column: name => cutName(name, limit) };
+}
+
+/** The hints in the names that a dialect has for what they speak of. */
+function hintsAsHeld(hints: Hints, before: HeldNames, after: HeldNames): Hints {
+  const rekeyed = <V>(map: ReadonlyMap<string, V>) =>
+    new Map([...map].map(([key, value]) => [fillKeyAsHeld(key, after), value]));
+  return {
+    tables: new Map([...hints.tables].map(([from, to]) => [before.table(from), after.table(to)])),
+    columns: new Map(
+      [...hints.columns].map(([table, names]) => [
+        after.table(table),
+        new Map([...names].map(([from, to]) => [before.column(from), after.column(to)])),
+      ]),
+    ),
+    fills: rekeyed(hints.fills),
+    conversions: new Map(
+      [...rekeyed(hints.conversions)].map(([key, said]) => [
+        key,
+        mapConversion(said, sql =>
+          renameInSql(sql, "", { table: address => address, column: (_, name) => after.column(name) }),
+        ),
+      ]),
+    ),
+  };
+}
+
+function fillKeyAsHeld(key: string, { table, column }: HeldNames): string {
+  const { table: address, column: name } = parseFillKey(key);
+  return fillKey(table(address), column(name));
 }
 
 /** The statements of a list of portable changes. */
