@@ -49,6 +49,18 @@ function kindOf(type: string): string {
   return words(type).name || (behind === "" && dimensions === "" ? name : type);
 }
 
+/**
+ * Texts that are taken for something else than they say: a time with a date or a zone beside it, which are passed over;
+ * and a date that is not in ISO 8601, as is `7.125`, of which the server makes one all the same.
+ */
+const MISLEADING: Readonly<Record<string, string>> = {
+  time: "~ '[-+/]'",
+  timetz: "~ '[-/].*[-/]'",
+  date: "!~ '^\\s*\\d{4}-\\d\\d-\\d\\d'",
+  timestamp: "!~ '^\\s*\\d{4}-\\d\\d-\\d\\d'",
+  timestamptz: "!~ '^\\s*\\d{4}-\\d\\d-\\d\\d'",
+};
+
 /** What a value becomes, and whether it fits: it must come back as it was, or be worth the same in a wider type. */
 export function retype(
   before: Column,
@@ -91,10 +103,8 @@ function unfitSql(from: string, to: string, value: string, held: string): string
   const widest = WIDEST[now];
   if (isText) {
     if (widest === undefined) return `pg_typeof(${held}) IS NULL`;
-    // A text may say a date beside its time, or a zone, which would be passed over.
-    const more =
-      now === "time" ? ` OR ${value} ~ '[-+/]'` : now === "timetz" ? ` OR ${value} ~ '[-/].*[-/]'` : "";
-    return `${value}::${widest} IS DISTINCT FROM (${held})::${widest}${more}`;
+    const more = MISLEADING[now];
+    return `${value}::${widest} IS DISTINCT FROM (${held})::${widest}${more ? ` OR ${value} ${more}` : ""}`;
   }
   const back = castSql(columnOf(to), columnOf(from), held);
   return `(${back})::text IS DISTINCT FROM ${value}::text`;

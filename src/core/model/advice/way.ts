@@ -93,15 +93,17 @@ function reportIdle(group: readonly Wanted[], report: Report): void {
 
 const BY_HAND = "what rows hold is changed by a migration of your own, drafted blank";
 
-/** Rows get a value where a required column arrives in a table that is there, or where null is no longer allowed. */
+/**
+ * Rows get a value where a required column arrives in a table that is there, or where null is no longer allowed. In a
+ * table that is new there are none: models that were written elsewhere may say it all the same.
+ */
 function isFillIdle({ said, table, had, life }: Wanted): boolean {
-  if (said.nullable || !table) return true;
-  return had !== undefined && !had.nullable && !life?.filled;
+  if (said.nullable) return true;
+  return table !== undefined && had !== undefined && !had.nullable && !life?.filled;
 }
 
-function whyFillIsIdle({ said, table }: Wanted): string {
-  if (said.nullable) return `${said.column} may be null`;
-  return table ? `${said.column} is required already` : `${said.table} is new, and has no rows`;
+function whyFillIsIdle({ said }: Wanted): string {
+  return said.nullable ? `${said.column} may be null` : `${said.column} is required already`;
 }
 
 function isConversionIdle({ had, wanted, life }: Wanted): boolean {
