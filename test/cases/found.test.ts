@@ -53,6 +53,9 @@ const named = (first: string, second: string): Partial<Table> => ({
   })),
 });
 
+const CODE = column("code", { kind: "varchar", length: 20 }, REQUIRED);
+const latin = (collation: string): Partial<Table> => ({ options: { mariadb: { collation } } });
+
 /** What speaks of a type's values, in the words of each dialect. */
 const calm = (name: string) => ({
   sqlite: `{${name}} = 'calm'`,
@@ -333,6 +336,51 @@ const CASES: Readonly<Record<string, Case>> = {
         ["studio.kilns", "kilns"],
       ]),
     },
+  },
+  "texts that are compared otherwise than the database's, values of which are kept, and a new table that refers to them":
+    {
+      before: [
+        table("potters", {
+          columns: [CODE],
+          key: { name: "pk_potters", columns: ["code"] },
+          ...latin("latin1_bin"),
+        }),
+        pieces([TITLE, column("label", { kind: "varchar", length: 20 }), NOTES], latin("latin1_general_ci")),
+      ],
+      after: [
+        table("potters", {
+          columns: [CODE],
+          key: { name: "pk_potters", columns: ["code"] },
+          ...latin("latin1_bin"),
+        }),
+        pieces([TITLE, column("label", { kind: "varchar", length: 30 })], latin("latin1_general_ci")),
+        table("works", {
+          columns: [ID, { ...CODE, name: "potter_code" }],
+          foreignKeys: [
+            {
+              ...refers("works", "potter_code", "potters"),
+              references: { table: "potters", columns: ["code"] },
+            },
+          ],
+        }),
+      ],
+      hints: {
+        conversions: converted("label", {
+          convert: { sqlite: "{label} || '!'", postgres: "{label} || '!'", mariadb: "concat({label}, '!')" },
+        }),
+      },
+    },
+  "a required column that is worked out, and a moment as a default": {
+    before: [pieces([{ ...WEIGHT, ...REQUIRED }])],
+    after: [
+      pieces([
+        { ...WEIGHT, ...REQUIRED },
+        column("double weight", "integer", { ...REQUIRED, computed: { sql: "{weight} * 2", stored: true } }),
+        column("seen", "timestamptz", {
+          default: { kind: "value", value: "2026-03-04T05:06:07.125+02:00" },
+        }),
+      ]),
+    ],
   },
   "a table and a column that are renamed in a namespace": {
     before: [table("kilns", { namespace: "studio", columns: [ID, WEIGHT, NOTES] })],

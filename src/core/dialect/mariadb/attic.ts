@@ -6,15 +6,19 @@ import { atticWords, matchSql, restoreSql, type AtticSyntax } from "../shared/at
 import type { KeptBesideKey } from "../shared/kept.js";
 import { atticTables } from "./catalog/queries.js";
 import { NAME_LIMIT, quote, quoteTable } from "./names.js";
-import { NAME, typeOf } from "./types.js";
+import { isTextual, NAME, typeOf } from "./types.js";
 
 export const attic: AtticSyntax = {
   addressFor,
   tables: atticTables,
   table: quoteTable,
   quote,
-  typeOf,
-  same: (a, b) => `${a} <=> ${b}`,
+  typeOf: column => `${typeOf(column)}${isTextual(column) ? " CHARACTER SET utf8mb4" : ""}`,
+  // Texts of other collations or character sets cannot be compared as they are, nor to the letter.
+  same: (a, b, column) =>
+    isTextual(column)
+      ? `BINARY CONVERT(${a} USING utf8mb4) <=> BINARY CONVERT(${b} USING utf8mb4)`
+      : `${a} <=> ${b}`,
   moves,
   deleteFrom: table => `DELETE k FROM ${table} AS k`,
   updateFrom: ({ table, from, set, where }) =>

@@ -47,8 +47,18 @@ export function ruleSql(
 }
 
 /** A portable default in MariaDB's words. */
-export function defaultSql(value: Exclude<Default, { kind: "sql" }>): string {
-  return value.kind === "uuid" ? "uuid()" : literalSql(value.value);
+export function defaultSql(value: Exclude<Default, { kind: "sql" }>, column?: Column): string {
+  if (value.kind === "uuid") return "uuid()";
+  const isMoment = column?.type.kind === "timestamptz" || column?.type.kind === "timestamp";
+  return literalSql(isMoment && typeof value.value === "string" ? momentText(value.value) : value.value);
+}
+
+/** `2026-03-04T05:06:07+02:00` as the server takes it, in UTC; anything else as it is. */
+function momentText(text: string): string {
+  const zoned = /^\d{4}-\d\d-\d\d[T ]\d\d:\d\d(?::\d\d(?:\.\d{1,3})?)?(?:Z|[-+]\d\d(?::?\d\d)?)$/i.test(text);
+  const moment = zoned ? new Date(text) : undefined;
+  if (!moment || Number.isNaN(moment.getTime())) return text.replace(/^(\d{4}-\d\d-\d\d)T/i, "$1 ");
+  return moment.toISOString().slice(0, -1).replace("T", " ");
 }
 
 function isList(text = ""): boolean {

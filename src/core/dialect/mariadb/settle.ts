@@ -1,9 +1,11 @@
-import type { Index, IndexPart, Key, Rule, Schema, Table, Unique } from "../../schema/types.js";
+import type { Column, Index, IndexPart, Key, Rule, Schema, Table, Unique } from "../../schema/types.js";
 import { isServed, leadingLists } from "../../schema/lookups.js";
 import { settleSchema, type SettleRules } from "../../lower/settle.js";
 import { defaultSql, NOW, ruleSql } from "./expressions.js";
 import { NAME_LIMIT } from "./names.js";
-import { isUnbounded, NAME, typeSql } from "./types.js";
+import { addressOf } from "../../schema/address.js";
+import { textFor } from "../../sql/placeholders.js";
+import { isTextual, isUnbounded, NAME, typeSql } from "./types.js";
 import { termsText } from "../shared/terms.js";
 
 export const TOKENS = { backslash: true, hash: true } as const;
@@ -23,7 +25,7 @@ const RULES: SettleRules = {
   identity: () => "serial",
   type: typeSql,
   rule: ruleSql,
-  default: defaultSql,
+  default: (value, column) => defaultSql(value, column),
   // That a default is null is what the engine takes for granted and does not keep.
   defaultSql: text => (/^null$/i.test(text) ? undefined : text),
   now: () => NOW,
@@ -33,17 +35,50 @@ const settledTables = new WeakMap<Table, Table>();
 
 /** The schema as MariaDB holds it, expressions as they are sent; the server spells them its own way. */
 export function settle(schema: Schema): Schema {
-  return {
-    tables: settleSchema(schema, RULES).tables.map(table => {
-      const settled = settledTables.get(table) ?? settleTable(table);
-      settledTables.set(table, settled);
-      return settled;
-    }),
-  };
+  const tables = settleSchema(schema, RULES).tables.map(table => {
+    const settled = settledTables.get(table) ?? settleTable(table);
+    settledTables.set(table, settled);
+    return settled;
+  });
+  const byAddress = new Map(tables.map(table => [addressOf(table), table]));
+  return { tables: tables.map(table => withReferredCollations(table, byAddress)) };
+}
+
+/** How texts of a column are compared, where that is not as in the database by itself. */
+function collationOf({ collation }: Column, { options }: Table): string | undefined {
+  return (collation === undefined ? undefined : textFor(collation, NAME)) ?? options?.[NAME]?.["collation"];
+}
+
+/** A reference needs texts that are compared as those it refers to: https://mariadb.com/kb/en/foreign-keys/ */
+function withReferredCollations(table: Table, byAddress: ReadonlyMap<string, Table>): Table {
+  const wanted = new Map<string, string>();
+  for (const { columns, references } of table.foreignKeys) {
+    const target = byAddress.get(references.table);
+    for (const [at, name] of columns.entries()) {
+      const [own, key] = [
+        table.columns.find(column => column.name === name),
+        target?.columns.find(column => column.name === references.columns[at]),
+      ];
+      if (!own || !key || !target || !isTextual(own)) continue;
+      const collation = collationOf(key, target);
+      if (collation !== undefined && collation !== collationOf(own, table)) wanted.set(name, collation);
+    }
+  }
+  if (wanted.size === 0) return table;
+  const columns = table.columns.map(column => {
+    const collation = wanted.get(column.name);
+    return collation === undefined ? column : { ...column, collation };
+  });
+  return { ...table, columns };
 }
 
 /** A key has no name of its own, a unique index is a unique constraint, and references are never deferred. */
-function settleTable(table: Table): Table {
+function settleTable(given: Table): Table {
+  // What is computed may be null, whatever it is computed from: https://mariadb.com/kb/en/generated-columns/
+  const columns = given.columns.map(column =>
+    column.computed && !column.nullable ? { ...column, nullable: true } : column,
+  );
+  const table = { ...given, columns };
   const held = table.indexes.map(index => settleIndex(index, table));
   const plain = held.filter(isPlainUnique);
   return withServedReferences({

@@ -82,3 +82,8 @@ export function widens(before: string, after: string): boolean {
 export function typeOf({ type }: Pick<Column, "type">): string {
   return type.kind === "native" ? (type.sql[NAME] ?? "longtext") : "longtext";
 }
+
+/** Whether a column holds texts, which are compared by a collation. */
+export function isTextual(column: Pick<Column, "type">): boolean {
+  return /^(?:char|varchar|(?:tiny|medium|long)?text|enum|set)\b/.test(typeOf(column));
+}

@@ -18,8 +18,8 @@ export interface AtticSyntax {
   readonly table: (address: string) => string;
   readonly quote: (name: string) => string;
   readonly typeOf: (column: Column) => string;
-  /** A condition that holds where both are equal or both null. */
-  readonly same: (a: string, b: string) => string;
+  /** A condition that holds where two values of a column's type are equal to the letter, or both null. */
+  readonly same: (a: string, b: string, column: Column) => string;
   /** `DELETE FROM` a table that is called k in the rest of the statement. */
   readonly deleteFrom: (table: string) => string;
   /** Sets columns of a table, called t, from those of another, called k. */
@@ -210,7 +210,7 @@ export function changedSinceBlocks(
   return turnedValues(plan, "back").map(kept => {
     const { address, now, key, change } = kept;
     const { after } = change;
-    const unchanged = `${matchSql(key, quote)} AND ${same(`t.${quote(after.name)}`, `k.${quote(BECAME)}`)}`;
+    const unchanged = `${matchSql(key, quote)} AND ${same(`t.${quote(after.name)}`, `k.${quote(BECAME)}`, after)}`;
     return {
       title: `leave values of ${now}.${after.name} that were changed since as they are`,
       statements: [

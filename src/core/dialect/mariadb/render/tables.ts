@@ -15,7 +15,7 @@ import type {
 import { expressionSql } from "../../../lower/expressions.js";
 import { defaultSql as valueSql, literalSql, NOW } from "../expressions.js";
 import { quote, quoteList, quoteTable } from "../names.js";
-import { NAME, typeOf } from "../types.js";
+import { isTextual, NAME, typeOf } from "../types.js";
 import { readTerms } from "../../shared/terms.js";
 
 /** One ALTER TABLE with all of its clauses, a line each where there are several. */
@@ -48,9 +48,8 @@ export function createTableSql(table: Table): string {
 /** A column that follows its table in how texts are compared says so: an ALTER TABLE may change the table's too. */
 export function columnSql(column: Column, table?: Table): string {
   const own = column.options?.[NAME] ?? {};
-  const textual = /^(?:char|varchar|(?:tiny|medium|long)?text|enum|set)\b/.test(typeOf(column));
   const stated = column.collation === undefined ? undefined : textFor(column.collation, NAME);
-  const collation = stated ?? (textual ? table?.options?.[NAME]?.["collation"] : undefined);
+  const collation = stated ?? (isTextual(column) ? table?.options?.[NAME]?.["collation"] : undefined);
   const check = table?.checks.find(each => each.column === column.name);
   const rule = check?.rules[0];
   return [
