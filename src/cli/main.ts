@@ -87,6 +87,8 @@ export async function main(args: readonly string[]): Promise<number> {
       // What a check answers comes in both places.
       if (error instanceof Error) throw error;
       const [command] = args.filter(arg => !arg.startsWith("-"));
+      if (message.startsWith("Did you mean"))
+        throw problems.usage({ what: `There is no command ${command ?? ""}. ${message}` });
       throw problems.usage({ what: message, ...(command && { command }) });
     });
   keepHelpUnmade(parser);

@@ -25,6 +25,9 @@ export interface Words {
 
 /** A failure with everything a person or a program needs to know of it. */
 export class Problem extends Error {
+  /** Migrations that ran, or were undone, before it happened: they stay so. */
+  ran: readonly string[] = [];
+
   constructor(
     readonly code: string,
     readonly exit: ExitStatus,
@@ -190,6 +193,16 @@ const project = {
     valid: `the newest: ${v.newest}`,
     repair:
       "correct its script, so that it does what is recorded; and add what else is wanted in a new migration",
+  })),
+  noAccess: define("E123", 2, (v: { file: string; reason: string }) => ({
+    what: `A file or folder cannot be used: ${v.reason}`,
+    file: v.file,
+    repair: "see that it is what its place needs, and that you may read and write there; then run again",
+  })),
+  unsetUrl: define("E124", 2, (v: { target: string; variables: readonly string[] }) => ({
+    what: `Target ${v.target} has no URL here`,
+    ...(v.variables.length > 0 && { received: `not set: ${v.variables.join(", ")}` }),
+    repair: "set the variable, in the environment or in .env beside the config; or name another target",
   })),
   noUrl: define("E122", 2, (v: { dialect: string }) => ({
     what: "A target on a server needs the URL of its database; nothing was written",

@@ -13,8 +13,14 @@ const engines: Readonly<Record<DialectName, () => Promise<Engine>>> = {
 
 /** Opens a target. @throws Problem E400 to E404, E410 to E412 */
 export async function openDatabase(target: TargetSettings, options: OpenOptions): Promise<Database> {
+  refuseUnset(target);
   const { open } = await engines[target.dialect]();
   return open(target, options);
+}
+
+/** @throws Problem E124 */
+function refuseUnset({ name, unset }: TargetSettings): void {
+  if (unset) throw problems.unsetUrl({ target: name, variables: unset });
 }
 
 /**
@@ -26,6 +32,7 @@ export async function withScratch<T>(
   trace: Trace | undefined,
   work: ScratchWork<T>,
 ): Promise<T> {
+  refuseUnset(target);
   const engine = await engines[target.dialect]();
   return engine.withScratch(target, trace, work);
 }

@@ -1,4 +1,4 @@
-import { mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from "node:fs";
+import { chmodSync, mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { apply } from "../core/change/apply.js";
 import type { Change } from "../core/change/types.js";
@@ -75,6 +75,8 @@ export function writeDraft({ migration, scripts }: Draft): void {
   try {
     writeFileSync(join(scratch, RECORD_FILE), recordText(migration));
     for (const [name, text] of scripts) writeFileSync(join(scratch, name), text);
+    // Made for the moment it is nobody else's; made to stay it is as any other folder.
+    chmodSync(scratch, 0o777 & ~process.umask());
     renameSync(scratch, migration.folder);
   } catch (error) {
     rmSync(scratch, { recursive: true, force: true });

@@ -24,6 +24,8 @@ export interface TargetSettings {
   readonly dialect: DialectName;
   /** What the driver opens: a file's absolute path, or a URL with everything in it. Never shown. */
   readonly address: string;
+  /** Environment variables of the config that are not set, where the URL is missing. */
+  readonly unset?: readonly string[];
   /** The same as people may see it: the path, or the URL without its password. */
   readonly label: string;
   readonly guarded: boolean;

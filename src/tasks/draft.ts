@@ -1,5 +1,9 @@
 import { relative } from "node:path";
 import { diff } from "../core/change/diff.js";
+import { tableOf, type Change } from "../core/change/types.js";
+import { addressOf } from "../core/schema/address.js";
+import { columnsOfPart } from "../core/schema/lookups.js";
+import type { LoadedModels } from "../project/load-models.js";
 import { draftMigration, writeDraft, type Draft } from "../history/write.js";
 import { adviseOnHistory } from "../core/model/advice/history.js";
 import type { Finding } from "../core/model/read/findings.js";
@@ -58,7 +62,7 @@ export async function draft({
   const hints = questions ? await askAll(given, history.schema, models.schema, questions) : given;
   const changes = diff(history.schema, models.schema, hints);
   const advice = [
-    ...models.findings.filter(({ severity }) => severity === "advice"),
+    ...models.findings.filter(finding => finding.severity === "advice" && concerns(finding, changes, models)),
     ...adviseOnHistory(models, startAfter(history.migrations), hints)
       .filter(({ code }) => !questions || !ASKED.includes(code))
       .map(models.locate),
@@ -67,6 +71,29 @@ export async function draft({
   const made = draftMigration(history, title, changes, project.dialects, { keep });
   if (changes.length === 0) return { written: [], changes: [], advice };
   return { ...written(project, made), changes: withRisks(changes, keep), advice };
+}
+
+/** Whether advice is about what a draft does: what was so before, `check` tells. */
+function concerns(
+  { entity: name, property }: Finding,
+  changes: readonly Change[],
+  { resolver }: LoadedModels,
+): boolean {
+  const entity = resolver.entities.find(each => each.name === name);
+  if (!entity) return true;
+  const address = resolver.address(entity);
+  const columns = property === undefined ? [] : resolver.namesOf(entity, property);
+  return changes.some(change => {
+    if (change.kind === "add table") return addressOf(change.table) === address;
+    if (tableOf(change) !== address) return false;
+    if (change.kind === "add column" || change.kind === "alter column") {
+      const { name: column } = change.kind === "add column" ? change.column : change.after;
+      return property === undefined || columns.includes(column);
+    }
+    if (change.kind !== "add part" && change.kind !== "alter part") return false;
+    const part = change.kind === "add part" ? change.value : change.after;
+    return property === undefined || columnsOfPart(change.what, part).some(each => columns.includes(each));
+  });
 }
 
 /** What the developer was asked about needs no advice. */

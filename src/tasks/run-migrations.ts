@@ -5,7 +5,7 @@ import { widens } from "../core/dialect/registry.js";
 import { probes, sayCount } from "../core/plan/probes.js";
 import type { Direction } from "../core/direction.js";
 import type { Schema } from "../core/schema/types.js";
-import { problems } from "../core/problems.js";
+import { Problem, problems } from "../core/problems.js";
 import { runProbes, type ProbeResult } from "../database/count-rows.js";
 import type { Database } from "../database/session/database.js";
 import { readAttic } from "../database/attic.js";
@@ -82,31 +82,53 @@ export async function runMigrations(
   direction: Direction,
   options: RunOptions,
 ): Promise<RunResult> {
-  const { target, dialect } = database;
+  const { target } = database;
   const ran: RanMigration[] = [];
-  for (const migration of migrations) {
-    await askRows(database, { migration, direction, ran }, options);
-    const scripts = {
-      forward: readScript(migration, "forward", dialect.name),
-      back: readScript(migration, "back", dialect.name),
-    };
-    options.onStart?.(migration.name);
-    const { outcome, tookMs } = await runMigration(database, {
-      migration,
-      direction,
-      scripts,
-      after: () => dialect.types.settle(endOf(migration, direction)),
-      managed: () =>
-        dialect.render.managedObjectNames(dialect.types.settle(wayOf(migration, direction).before)),
-    });
-    const { number, name, title } = migration;
-    ran.push({ number, name, title, here: outcome === "done", tookMs });
-    options.onRun?.(ran.at(-1)!);
+  const [first, last] = [migrations[0], migrations.at(-1)];
+  // What differed before is no script's doing.
+  const already = first ? await driftLines(database, wayOf(first, direction).before) : [];
+  try {
+    for (const migration of migrations) {
+      const run = await runOne(database, { migration, direction, ran }, options);
+      ran.push(run);
+      options.onRun?.(run);
+    }
+  } catch (error) {
+    if (error instanceof Problem) error.ran = ran.filter(({ here }) => here).map(({ name }) => name);
+    throw error;
   }
-  const last = migrations.at(-1);
-  const expected = last && endOf(last, direction);
-  const drift = expected ? (await driftOf(database, expected)).map(describeChange) : [];
-  return { target: target.name, place: target.label, ran, drift };
+  const drift = last ? await driftLines(database, endOf(last, direction)) : [];
+  return {
+    target: target.name,
+    place: target.label,
+    ran,
+    drift: drift.filter(line => !already.includes(line)),
+  };
+}
+
+async function driftLines(database: Database, expected: Schema): Promise<string[]> {
+  return (await driftOf(database, expected)).map(describeChange);
+}
+
+async function runOne(database: Database, next: NextRun, options: RunOptions): Promise<RanMigration> {
+  const { dialect } = database;
+  const { migration, direction } = next;
+  await askRows(database, next, options);
+  const scripts = {
+    forward: readScript(migration, "forward", dialect.name),
+    back: readScript(migration, "back", dialect.name),
+  };
+  options.onStart?.(migration.name);
+  const { outcome, tookMs } = await runMigration(database, {
+    migration,
+    direction,
+    scripts,
+    after: () => dialect.types.settle(endOf(migration, direction)),
+    managed: () =>
+      dialect.render.managedObjectNames(dialect.types.settle(wayOf(migration, direction).before)),
+  });
+  const { number, name, title } = migration;
+  return { number, name, title, here: outcome === "done", tookMs };
 }
 
 /** The schema a script leads to. */

@@ -1,4 +1,4 @@
-import { mkdtempSync, readdirSync, readFileSync, rmSync, utimesSync, writeFileSync } from "node:fs";
+import { mkdtempSync, readdirSync, readFileSync, rmSync, statSync, utimesSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, expect, test } from "vitest";
@@ -103,4 +103,27 @@ test("what is kept of a config or of the program may be broken, and goes when it
   utimesSync(old, 1_700_000_000, 1_700_000_000);
   studio.write("emberset.config.ts", `export default ${target('"other.db"')};`).ok("describe");
   expect(readdirSync(cache)).not.toContain("program-of-long-ago.bin");
+});
+
+test("a variable that is not set is named by what needs the target, and stops nothing else", () => {
+  const studio = new Studio({
+    "emberset.config.ts": `export default { home: "live", targets: { live: { dialect: "postgres", url: process.env.NOT_SET_URL } } };`,
+    "models/piece.ts":
+      'import { IsInt } from "class-validator"; import { Stored } from "emberset";\n@Stored() export class Piece { @IsInt() weight!: number; }\n',
+  });
+  expect(studio.ok("check")).toContain("1 entity");
+  expect(studio.ok("draft", "first")).toContain("forward.postgres.sql");
+  expect(statSync(studio.path("migrations/0001-first")).mode & 0o777).toBe(0o777 & ~process.umask());
+  const { status, stderr } = studio.emberset("status");
+  expect([status, stderr]).toEqual([2, expect.stringMatching(/^E124 [^]*not set: NOT_SET_URL/)]);
+});
+
+test("what the file system refuses is said plainly", () => {
+  const studio = studioWith(FORMS["an object"][0] as string);
+  studio.write("migrations", "no folder");
+  const { status, stderr } = studio.emberset("status");
+  expect([status, stderr]).toEqual([
+    2,
+    expect.stringMatching(/^E123 [^]*a file stands where a folder must be/),
+  ]);
 });

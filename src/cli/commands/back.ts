@@ -71,7 +71,7 @@ function render(result: BackResult, session: Session): string {
       session.colours.yellow(`The back script of ${name} was edited after it ran; it was run as it is now.`),
     ),
     ...renderRan(ran, "back", session),
-    `${count(ran.length, "migration")} undone on ${target}.`,
+    `${count(ran.filter(({ here }) => here).length, "migration")} undone on ${target}.`,
     ...renderDrift(result.drift, session),
   ].join("\n");
 }

@@ -1,5 +1,5 @@
 import type { CommandModule } from "yargs";
-import type { Finding } from "../../core/model/read/findings.js";
+import { FINDING_CODES, type Finding } from "../../core/model/read/findings.js";
 import type { CheckResult } from "../../tasks/check.js";
 import { count } from "../terminal/layout.js";
 import { remedyFor } from "../words/findings.js";
@@ -40,13 +40,47 @@ function render(
       ? `${colours.green("✓")} ${read}: nothing to report`
       : `${read}: ${count(errors, "error")}, ${count(advice, "piece", "pieces")} of advice`;
   const next = errors === 0 ? ["", colours.gray("Next: emberset compare")] : [];
-  return [...findings.map(finding => `${renderFinding(finding, session)}\n`), verdict, ...next].join("\n");
+  const told = groups(findings).map(group => `${renderGroup(group, session)}\n`);
+  return [...told, verdict, ...next].join("\n");
+}
+
+/** From here on advice of one kind is told together: an adopted schema has dozens. */
+const MANY = 4;
+
+/** Findings in their order, alike pieces of advice together where the first of them stands. */
+function groups(findings: readonly Finding[]): (readonly Finding[])[] {
+  const alike = new Map<string, Finding[]>();
+  for (const finding of findings)
+    if (finding.severity === "advice") alike.set(finding.code, [...(alike.get(finding.code) ?? []), finding]);
+  return findings.flatMap(finding => {
+    const group = alike.get(finding.code) ?? [];
+    if (finding.severity === "error" || group.length < MANY) return [[finding]];
+    return group[0] === finding ? [group] : [];
+  });
+}
+
+function renderGroup(group: readonly Finding[], session: Session): string {
+  const [first] = group;
+  if (!first || group.length === 1) return first ? renderFinding(first, session) : "";
+  const { colours } = session;
+  const about = FINDING_CODES[first.code as keyof typeof FINDING_CODES];
+  const remedies = [...new Set(group.map(remedyFor))];
+  return [
+    `${colours.yellow(first.code)}  ${colours.bold(`${about}, in ${group.length} places`)}`,
+    ...group.map(each => `  ${locationOf(each)}${each.what}`),
+    ...(remedies.length === 1
+      ? [`  ${colours.gray("remedy")}  ${remedies[0]}`]
+      : [`  ${colours.gray("remedy")}  ${remedies[0]}; and likewise for the others`]),
+  ].join("\n");
+}
+
+function locationOf({ file, line }: Finding): string {
+  return file === undefined ? "" : `${showPath(file)}:${line ?? 1}  `;
 }
 
 function renderFinding(finding: Finding, { colours }: Session): string {
-  const { code, severity, entity, property, what, file, line } = finding;
+  const { code, severity, entity, property, what } = finding;
   const mark = severity === "error" ? colours.red(code) : colours.yellow(code);
-  const location = file === undefined ? "" : `${showPath(file)}:${line ?? 1}  `;
   const subject = property === undefined ? entity : `${entity}.${property}`;
-  return `${location}${mark}  ${colours.bold(subject)}\n  ${what}\n  ${colours.gray("remedy")}  ${remedyFor(finding)}`;
+  return `${locationOf(finding)}${mark}  ${colours.bold(subject)}\n  ${what}\n  ${colours.gray("remedy")}  ${remedyFor(finding)}`;
 }

@@ -65,7 +65,7 @@ function render(result: ForwardResult, session: Session): string {
   const rest = left > 0 ? `, ${left} still pending` : "";
   return [
     ...renderRan(ran, "forward", session),
-    `${count(ran.length, "migration")} ran on ${target}${rest}.`,
+    `${count(ran.filter(({ here }) => here).length, "migration")} ran on ${target}${rest}.`,
     ...renderDrift(result.drift, session),
     "",
     colours.gray("Next: emberset describe"),

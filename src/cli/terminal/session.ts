@@ -1,5 +1,5 @@
 import { createColors } from "picocolors";
-import { messageOf } from "../../core/errors.js";
+import { messageOf, textOf } from "../../core/errors.js";
 import type { Colours } from "../words/colours.js";
 import { Problem, problems } from "../../core/problems.js";
 import type { RunOptions } from "../../tasks/run-migrations.js";
@@ -101,6 +101,22 @@ function renderJson(value: unknown): string {
   return `${JSON.stringify(value, undefined, process.stdout.isTTY ? 2 : undefined)}\n`;
 }
 
+/** What the file system refuses is nobody's fault here; all else is. */
 function faultOf(error: unknown): Problem {
+  const file = textOf(error, "path");
+  const reason = FILE_REASONS[textOf(error, "code")];
+  if (file !== "" && reason !== undefined) return problems.noAccess({ file, reason }, error);
   return problems.fault({ reason: messageOf(error) }, error);
 }
+
+/** https://nodejs.org/api/errors.html#common-system-errors */
+const FILE_REASONS: Readonly<Record<string, string>> = {
+  EACCES: "you have no right to it",
+  EPERM: "the system does not let you",
+  EROFS: "its file system may only be read",
+  ENOSPC: "there is no room left",
+  ENOTDIR: "a file stands where a folder must be",
+  EISDIR: "a folder stands where a file must be",
+  EEXIST: "there is one of that name already",
+  ENOENT: "it is not there",
+};

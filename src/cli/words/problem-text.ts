@@ -14,6 +14,7 @@ export function renderProblem(problem: Problem, colours: Colours): string {
     ["received", received],
     ["valid", valid],
     ["repair", repair],
+    ["before it", problem.ran.length > 0 ? `${problem.ran.join(", ")}: done, and stays so` : undefined],
   ].filter((row): row is [string, string] => row[1] !== undefined);
   return [
     `${colours.red(code)} ${colours.bold(what)}`,
@@ -40,5 +41,5 @@ export function showPlace(label: string): string {
 /** A problem as `--json` gives it, in the words of the command line. */
 export function renderProblemJson(problem: Problem): object {
   const { code, exit } = problem;
-  return { code, exit, ...wordsFor(problem) };
+  return { code, exit, ...wordsFor(problem), ...(problem.ran.length > 0 && { ran: problem.ran }) };
 }
