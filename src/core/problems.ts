@@ -194,6 +194,11 @@ const project = {
     repair:
       "correct its script, so that it does what is recorded; and add what else is wanted in a new migration",
   })),
+  noUrl: define("E122", 2, (v: { dialect: string }) => ({
+    what: "A target on a server needs the URL of its database; nothing was written",
+    received: v.dialect,
+    valid: `${v.dialect}://user@host/database`,
+  })),
   noAccess: define("E123", 2, (v: { file: string; reason: string }) => ({
     what: `A file or folder cannot be used: ${v.reason}`,
     file: v.file,
@@ -203,11 +208,6 @@ const project = {
     what: `Target ${v.target} has no URL here`,
     ...(v.variables.length > 0 && { received: `not set: ${v.variables.join(", ")}` }),
     repair: "set the variable, in the environment or in .env beside the config; or name another target",
-  })),
-  noUrl: define("E122", 2, (v: { dialect: string }) => ({
-    what: "A target on a server needs the URL of its database; nothing was written",
-    received: v.dialect,
-    valid: `${v.dialect}://user@host/database`,
   })),
 };
 

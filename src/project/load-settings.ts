@@ -2,6 +2,7 @@ import { existsSync, readFileSync } from "node:fs";
 import { userInfo } from "node:os";
 import { dirname, join, resolve } from "node:path";
 import { parse as parseEnv } from "dotenv";
+import { dialects } from "../core/dialect/registry.js";
 import { messageOf } from "../core/errors.js";
 import { problems } from "../core/problems.js";
 import type { Project, Target } from "../modelling/project.js";
@@ -79,7 +80,10 @@ function completeTarget(
 ): TargetSettings {
   // What the config says of a variable that is not set is no text, whatever its type says.
   const url = "file" in target ? undefined : ((target.url as string | undefined) ?? "");
-  const address = "file" in target ? resolve(folder, target.file) : completeUrl(url ?? "");
+  const address =
+    "file" in target
+      ? resolve(folder, target.file)
+      : completeUrl(url ?? "", dialects[target.dialect].socketOption ?? "");
   return {
     name,
     dialect: target.dialect,
@@ -105,23 +109,17 @@ function unsetVariables(configFile: string): string[] {
  * A URL as the drivers take it. Who does not say a user is who the system says, as to the servers' own clients; a host
  * that is a path is a socket: https://www.postgresql.org/docs/15/libpq-connect.html#LIBPQ-CONNSTRING
  */
-function completeUrl(url: string): string {
+function completeUrl(url: string, socketOption: string): string {
   if (!URL.canParse(url)) return url;
   const parsed = new URL(url);
   const { searchParams: options } = parsed;
-  const socket = options.get("host") ?? decodeURIComponent(parsed.hostname);
-  if (!parsed.protocol.startsWith("postgres") && socket.startsWith("/")) {
+  const socket = options.get("host") ?? options.get(socketOption) ?? decodeURIComponent(parsed.hostname);
+  if (socket.startsWith("/")) {
     options.delete("host");
-    options.set("socketPath", socket);
+    options.set(socketOption, socket);
     parsed.hostname = "localhost";
   }
-  if (parsed.hostname === "" && options.has("socketPath")) parsed.hostname = "localhost";
-  if (parsed.username === "" && !options.has("user")) {
-    const { username } = userInfo();
-    // Where there is no host, a URL cannot say a user before it.
-    if (parsed.hostname === "") options.set("user", username);
-    else parsed.username = encodeURIComponent(username);
-  }
+  if (parsed.username === "") parsed.username = encodeURIComponent(userInfo().username);
   return parsed.href;
 }
 

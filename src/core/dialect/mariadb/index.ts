@@ -15,6 +15,7 @@ export const mariadb: Dialect = {
   name: NAME,
   title: "MariaDB",
   onServer: true,
+  socketOption: "socketPath",
   tokens: TOKENS,
   names: {
     quote,

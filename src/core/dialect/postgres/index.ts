@@ -15,6 +15,7 @@ export const postgres: Dialect = {
   name: NAME,
   title: "PostgreSQL",
   onServer: true,
+  socketOption: "host",
   tokens: TOKENS,
   names: {
     quote,

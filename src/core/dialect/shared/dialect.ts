@@ -21,6 +21,8 @@ export interface Dialect {
   readonly title: string;
   /** Whether its databases are on a server, told by a URL; else each is a file. */
   readonly onServer: boolean;
+  /** The option of a URL by which its driver takes a socket's path; absent: no server. */
+  readonly socketOption?: string;
   /** How its SQL is cut into tokens. */
   readonly tokens: TokenRules;
   readonly names: DialectNames;
