@@ -496,6 +496,12 @@ const safety = {
     details: [v.reason.what.replace(/;[^]*$/, ""), ...(v.reason.details ?? [])],
     repair: `${v.reason.repair ?? "see what it says"}; then run it forward`,
   })),
+  ledgerThere: define("E516", 3, (v: { target: string; label: string; migrations: readonly string[] }) => ({
+    what: `Target ${v.target} has a ledger already, of migrations that are not in this folder; nothing was changed`,
+    received: `${v.label}: ${v.migrations.join(", ")}`,
+    repair:
+      "take the migrations' folder from the project that ran them; what the database has beyond them can then be taken in as drift",
+  })),
 };
 
 const ours = {

@@ -1,4 +1,4 @@
-import { existsSync, mkdirSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { dirname, join, relative } from "node:path";
 import { diff } from "../core/change/diff.js";
 import { tableOf, type Change } from "../core/change/types.js";
@@ -13,6 +13,7 @@ import { allSpellings, readLedger } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
 import { showNumber } from "../history/migration.js";
 import { draftMigration, writeDraft, type Draft } from "../history/write.js";
+import type { LoadedModels } from "../project/load-models.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { modelsFolder } from "../project/settings.js";
 import { readHeld, record } from "./adopt.js";
@@ -83,16 +84,19 @@ export async function adoptDrift({
     if (left.length > 0) throw problems.unsaid({ differences: left.map(sayChange) });
 
     const draft = draftMigration(history, title, changes, project.dialects);
-    const files = putRight ? [] : await newModels(project, after, changes);
-    await database.exclusively(async () => {
-      await record(database, draft, learned);
-      writeDraft(draft);
-    });
-    const next = putRight ? draftBack(project, title) : undefined;
-    for (const { path, text } of files) {
-      mkdirSync(dirname(path), { recursive: true });
-      writeFileSync(path, text);
+    const { files, suggestions } = putRight
+      ? { files: [], suggestions: [] }
+      : await writeNewModels(project, after, changes);
+    try {
+      await database.exclusively(async () => {
+        await record(database, draft, learned);
+        writeDraft(draft);
+      });
+    } catch (error) {
+      removeFiles(files);
+      throw error;
     }
+    const next = putRight ? draftBack(project, title) : undefined;
     const facts = ({ migration: { number, name, folder } }: Draft) => ({ number, name, folder });
     const scripts = [draft, ...(next ? [next] : [])].flatMap(each =>
       ["migration.json", ...each.scripts.keys()].map(file => join(each.migration.folder, file)),
@@ -103,7 +107,7 @@ export async function adoptDrift({
       migration: facts(draft),
       ...(next && { putRight: facts(next) }),
       written: [...files.map(({ path }) => path), ...scripts].map(file => relative(settings.folder, file)),
-      suggestions: putRight ? [] : await suggest(project, after, changes),
+      suggestions,
     };
   });
 }
@@ -123,22 +127,63 @@ function sayChange(change: Change): string {
   return [describeChange(change), describeDetail(change)].filter(Boolean).join(": ");
 }
 
-function filesOf({ settings, dialects }: OpenProject, after: Schema): ModelFile[] {
-  return writeModels(after, { dialect: dialects[0]!, naming: settings.naming });
+/** What models say of a schema, in which the classes that are there are called as they are. */
+function filesOf({ settings, dialects }: OpenProject, after: Schema, models: LoadedModels): ModelFile[] {
+  const there = new Map(
+    models.entities.flatMap(entity => {
+      const { file } = models.locate({ ...NO_FINDING, entity: entity.name });
+      const path = file === undefined ? undefined : relative(modelsFolder(settings), file);
+      return path === undefined
+        ? []
+        : [[models.resolver.address(entity), { name: entity.name, path }] as const];
+    }),
+  );
+  return writeModels(after, { dialect: dialects[0]!, naming: settings.naming, there });
+}
+
+const NO_FINDING = { code: "", severity: "advice", what: "", remedy: "" } as const;
+
+interface WrittenFile {
+  readonly path: string;
+  readonly text: string;
+}
+
+/**
+ * Writes the new classes and reads all models with them before anything is recorded: what does not load is taken away
+ * again. @throws Problem E203
+ */
+async function writeNewModels(project: OpenProject, after: Schema, changes: readonly Change[]) {
+  const models = await project.soundModels();
+  const found = newModels(project, filesOf(project, after, models), changes);
+  try {
+    for (const { path, text } of found) {
+      mkdirSync(dirname(path), { recursive: true });
+      writeFileSync(path, text);
+    }
+    if (found.length > 0) await project.soundModels();
+  } catch (error) {
+    removeFiles(found);
+    throw error;
+  }
+  return { files: found, suggestions: suggest(filesOf(project, after, models), changes, models) };
+}
+
+function removeFiles(files: readonly WrittenFile[]): void {
+  for (const { path } of files) rmSync(path, { force: true });
 }
 
 /** Classes for tables that the history did not know, where their files are free. */
-async function newModels(
-  project: OpenProject,
-  after: Schema,
+function newModels(
+  { settings }: OpenProject,
+  files: readonly ModelFile[],
   changes: readonly Change[],
-): Promise<{ path: string; text: string }[]> {
+): WrittenFile[] {
   const added = new Set(
     changes.flatMap(change => (change.kind === "add table" ? [addressOf(change.table)] : [])),
   );
-  return filesOf(project, after)
+  return files
     .filter(({ model }) => model && added.has(model.table))
-    .map(({ path, text }) => ({ path: join(modelsFolder(project.settings), path), text }))
+    .map(({ path, text }) => ({ path: join(modelsFolder(settings), path), text }))
     .filter(({ path }) => !existsSync(path));
 }
 
@@ -159,15 +204,12 @@ function lineFor(change: Change, model: ModelFile["model"]): string | undefined 
 }
 
 /** What the classes that are there should say now. */
-async function suggest(
-  project: OpenProject,
-  after: Schema,
+function suggest(
+  written: readonly ModelFile[],
   changes: readonly Change[],
-): Promise<Suggestion[]> {
-  const models = await project.soundModels();
-  const files = new Map(
-    filesOf(project, after).flatMap(({ model }) => (model ? [[model.table, model]] : [])),
-  );
+  models: LoadedModels,
+): Suggestion[] {
+  const files = new Map(written.flatMap(({ model }) => (model ? [[model.table, model]] : [])));
   const entities = new Map(
     models.schema.tables.flatMap((table, at) => {
       const entity = models.entities[at];

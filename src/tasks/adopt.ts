@@ -62,6 +62,7 @@ export async function adopt({ title = "baseline", ...options }: AdoptOptions): P
   const target = chooseTarget(settings, options.target);
   const starters = await refuseFull(project);
   return withDatabase(target, { mode: "change", trace: options.trace }, async database => {
+    await refuseLedger(database);
     const { held, leftAlone } = await readHeld(database);
     if (held.tables.length === 0) {
       throw problems.nothingToAdopt({ target: target.name, label: target.label, drift: false });
@@ -116,6 +117,14 @@ async function refuseFull({ settings, history }: OpenProject): Promise<string[]>
     throw problems.notEmpty({ migrations: 0, models: own.map(file => relative(settings.folder, file)) });
   }
   return files;
+}
+
+/** A second baseline beside migrations that others know would be one that nobody can run. @throws Problem E516 */
+async function refuseLedger(database: Database): Promise<void> {
+  const ran = (await database.hasTable(LEDGER)) ? await readLedger(database) : [];
+  if (ran.length === 0) return;
+  const { name, label } = database.target;
+  throw problems.ledgerThere({ target: name, label, migrations: ran.map(each => each.name) });
 }
 
 /** All that a database holds, but for what is Emberset's own. */

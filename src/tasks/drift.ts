@@ -2,26 +2,37 @@ import { diff } from "../core/change/diff.js";
 import type { Change } from "../core/change/types.js";
 import { respell } from "../core/lower/spellings.js";
 import { addressOf } from "../core/schema/address.js";
+import { withoutInternal } from "../core/schema/internal-tables.js";
 import { definitionKey, type Schema } from "../core/schema/types.js";
 import type { Database } from "../database/session/database.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
 
-/**
- * How a database differs from the schema its ledger says it has, as changes from the latter to the former. Tables the
- * migrations do not know are none of their business.
- * @param expected in portable words
- */
-export async function driftOf(database: Database, expected: Schema): Promise<Change[]> {
+/** What a database holds beside what its ledger says. */
+interface Found {
+  /** How it differs, as changes from what the ledger says to what is there. */
+  readonly drift: readonly Change[];
+  /** Tables that the migrations do not know: they are none of their business. */
+  readonly beside: readonly string[];
+}
+
+/** Holds a database against the schema its ledger says it has. @param expected in portable words */
+export async function lookAt(database: Database, expected: Schema): Promise<Found> {
   const { dialect } = database;
   const settled = dialect.types.settle(expected);
   const spelled = dialect.catalog.respells
     ? respell(settled, allSpellings(await readLedger(database)))
     : settled;
   const known = new Set(settled.tables.map(addressOf));
-  const { schema: found } = await database.readCatalog();
+  const { schema: found } = withoutInternal(await database.readCatalog());
   const defined = new Set((settled.definitions ?? []).map(definitionKey));
-  return diff(spelled, {
+  const drift = diff(spelled, {
     tables: found.tables.filter(table => known.has(addressOf(table))),
     definitions: (found.definitions ?? []).filter(definition => defined.has(definitionKey(definition))),
   });
+  return { drift, beside: found.tables.map(addressOf).filter(address => !known.has(address)) };
+}
+
+/** How a database differs from the schema its ledger says it has. */
+export async function driftOf(database: Database, expected: Schema): Promise<readonly Change[]> {
+  return (await lookAt(database, expected)).drift;
 }

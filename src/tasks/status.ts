@@ -3,7 +3,7 @@ import { describeChange, describeDetail } from "../core/change/words.js";
 import { withExistingDatabase } from "../database/open.js";
 import { chooseTarget } from "../project/load-settings.js";
 import type { TargetSettings } from "../project/settings.js";
-import { driftOf } from "./drift.js";
+import { lookAt } from "./drift.js";
 import { openProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
 import { emptyState, readState, type MigrationState } from "./state.js";
@@ -28,6 +28,8 @@ export interface TargetStatus {
   readonly problem?: { readonly code: string; readonly what: string };
   /** How the database differs from what its ledger says, a line each; undefined when that cannot be told. */
   readonly drift?: readonly string[];
+  /** Tables of which the migrations know nothing: they are left alone, and may be taken in. */
+  readonly beside?: readonly string[];
 }
 
 export interface MigrationStatus {
@@ -69,12 +71,15 @@ async function statusOf(
   const facts = { target: name, dialect, place, home: name === home, guarded };
   const found = await withExistingDatabase(target, { mode: "read", trace }, async database => {
     const state = await readState(database, history);
-    const drift =
-      state.schema &&
-      (await driftOf(database, state.schema)).map(change =>
-        [describeChange(change), describeDetail(change)].filter(Boolean).join(": "),
-      );
-    return { ...facts, exists: true, ...summarize(state), ...(drift && { drift }) };
+    const found = state.schema && (await lookAt(database, state.schema));
+    const drift = found?.drift.map(change =>
+      [describeChange(change), describeDetail(change)].filter(Boolean).join(": "),
+    );
+    return {
+      ...{ ...facts, exists: true, ...summarize(state) },
+      ...(drift && { drift }),
+      ...(found && found.beside.length > 0 && { beside: found.beside }),
+    };
   });
   return found ?? { ...facts, exists: false, ...summarize(emptyState(history, dialect)) };
 }

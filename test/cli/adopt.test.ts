@@ -260,3 +260,25 @@ test("what is in the way of adopting is told, and nothing is written", () => {
   expect(studio.read("models/own.ts")).toBe("export const own = 1;\n");
   expect(studio.rows("SELECT name FROM sqlite_schema", "studio.db")).toEqual([["pots"]]);
 });
+
+test("a new table is taken in beside classes as they are called; a ledger of somebody else's is none to adopt", () => {
+  const studio = new Studio({
+    "emberset.config.ts": `export default { targets: { local: { dialect: "sqlite", file: "kiln-house.db" } } };`,
+    "models/all.ts":
+      'import { IsString } from "class-validator"; import { Stored } from "emberset";\n@Stored({ table: "makers" }) export class Potter { @IsString() name!: string; }\n',
+  });
+  studio.ok("draft", "first");
+  studio.ok("forward");
+  studio.sql(
+    "CREATE TABLE visits (id integer PRIMARY KEY AUTOINCREMENT, maker_id integer REFERENCES makers (id))",
+  );
+  expect(studio.ok("status")).toContain("beside them 1 table that no migration made: visits");
+  studio.ok("adopt", "--drift");
+  expect(studio.read("models/visit.ts")).toContain('import { Potter } from "./all.js";');
+  expect(studio.ok("compare")).toContain("no difference");
+  const other = new Studio({
+    "emberset.config.ts": `export default { targets: { local: { dialect: "sqlite", file: ${JSON.stringify(studio.path("kiln-house.db"))} } } };`,
+  });
+  const { status, stderr } = other.emberset("adopt");
+  expect([status, stderr]).toEqual([3, expect.stringMatching(/^E516 [^]*0001-first, 0002-drift/)]);
+});

@@ -58,8 +58,20 @@ function renderTarget(target: TargetStatus, colours: Colours): string {
       ? [colours.red(`  drift, the database differs from its migrations in ${count(drift.length, "thing")}:`)]
       : []),
     ...drift.map(line => `    ${line}`),
+    ...besideLines(target, colours),
     `  ${summary(target)}`,
   ].join("\n");
+}
+
+/** The first few names, and how many there are. */
+function besideLines({ beside = [] }: TargetStatus, colours: Colours): string[] {
+  if (beside.length === 0) return [];
+  const names = beside.length > 5 ? [...beside.slice(0, 5), "…"] : beside;
+  return [
+    colours.gray(
+      `  beside them ${count(beside.length, "table")} that no migration made: ${names.join(", ")} (emberset adopt --drift takes them in)`,
+    ),
+  ];
 }
 
 function renderState(state: string, colours: Colours): string {

@@ -1,8 +1,9 @@
 import pluralize from "pluralize";
-import { parseAddress, tablesByAddress } from "../../schema/address.js";
+import { addressOf, parseAddress, tablesByAddress } from "../../schema/address.js";
 import { equal } from "../../schema/canonical.js";
 import { columnsOfPart } from "../../schema/lookups.js";
 import type { Check, Column, ForeignKey, Schema, Table } from "../../schema/types.js";
+import type { ThereClass, WriteModelsOptions } from "./writing.js";
 import { classNameFor, fileNameFor, propertyFor } from "./code.js";
 
 /** A class before it is written: what it and its properties are called. */
@@ -26,11 +27,16 @@ export interface ReferencePlan {
 }
 
 /** The class, the file and the properties for each table of a schema, no two of the same name. */
-export function planClasses(schema: Schema): ClassPlan[] {
+export function planClasses(
+  schema: Schema,
+  there: WriteModelsOptions["there"] = new Map<string, ThereClass>(),
+): ClassPlan[] {
   const byAddress = tablesByAddress(schema);
-  const classes = new Set<string>();
-  const paths = new Set<string>();
+  const classes = new Set([...there.values()].map(({ name }) => name));
+  const paths = new Set([...there.values()].map(({ path }) => path.replace(/\.ts$/, "")));
   return schema.tables.map(table => {
+    const known = there.get(addressOf(table));
+    if (known) return { table, ...known, ...planProperties(table, byAddress) };
     const name = classNameFor(table.name, classes, pluralize.singular);
     classes.add(name);
     const folder =

@@ -80,6 +80,8 @@ export function otherEnds(writing: Writing): string[] {
   const address = addressOf(plan.table);
   const taken = new Set(plan.taken);
   return writing.options.plans.flatMap(other => {
+    // What somebody else's class calls its fields is not known here.
+    if (writing.options.there?.has(addressOf(other.table))) return [];
     const pointing = other.references.filter(({ foreignKey }) => foreignKey.references.table === address);
     return pointing.map(({ property, single }) => {
       const called = single ? other.name : pluralize(other.name);

@@ -27,7 +27,7 @@ export interface ModelFile {
 
 /** Model files that describe a schema, in portable words as far as `raise` found them. */
 export function writeModels(schema: Schema, options: WriteModelsOptions): ModelFile[] {
-  const plans = planClasses(schema);
+  const plans = planClasses(schema, options.there);
   const definitions = schema.definitions ?? [];
   const files = plans.map(plan => classFile(plan, { ...options, plans, definitions }));
   if (definitions.length === 0) return files;

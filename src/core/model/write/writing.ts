@@ -10,6 +10,14 @@ import { fieldTypeOf, importPath, type Decorator, type FieldType } from "./field
 export interface WriteModelsOptions {
   readonly dialect: Dialect;
   readonly naming: NamingRules;
+  /** Classes that are there already, by their tables' addresses: what is written refers to them as they are. */
+  readonly there?: ReadonlyMap<string, ThereClass>;
+}
+
+/** A class that somebody has written, with its file from the models' folder. */
+export interface ThereClass {
+  readonly name: string;
+  readonly path: string;
 }
 
 export interface WritingOptions extends WriteModelsOptions {
