@@ -99,15 +99,15 @@ export async function thereAndBack(engine: Engine, { a, b, changes }: Way, told:
 }
 
 /** Runs both scripts of a migration as the program does. */
-export function runner(database: Database, { a, b, changes }: Way) {
+export function runner(database: Database, { a, b, changes }: Way, number = 1) {
   const { dialect } = database;
   const scripts = {
-    forward: scriptOf(dialect, a, changes, "forward"),
-    back: scriptOf(dialect, b, invert(changes), "back"),
+    forward: scriptOf(dialect, a, changes, "forward", number),
+    back: scriptOf(dialect, b, invert(changes), "back", number),
   };
   const run = (direction: Direction) =>
     runMigration(database, {
-      migration: { number: 1, name: "0001-made-up" },
+      migration: { number, name: `${String(number).padStart(4, "0")}-made-up` },
       direction,
       scripts,
       after: () => dialect.types.settle(direction === "forward" ? b : a),
@@ -121,8 +121,9 @@ function scriptOf(
   from: Schema,
   changes: readonly Change[],
   direction: Direction,
+  number: number,
 ) {
-  const text = blocksFor(dialect, from, changes, { number: "0001", direction })
+  const text = blocksFor(dialect, from, changes, { number: String(number).padStart(4, "0"), direction })
     .flatMap(({ title, statements }) => [
       `-- ${title.replaceAll("\n", " ")}`,
       ...statements.map(sql => `${sql};`),
@@ -132,7 +133,7 @@ function scriptOf(
 }
 
 /** Refused for what rows hold, rather than for what the script says. The driver calls a broken check of MariaDB by the wrong name. */
-function isAboutRows(error: unknown): boolean {
+export function isAboutRows(error: unknown): boolean {
   if (!(error instanceof Problem)) return false;
   if (error.code === problems.danglingReferences.code) return true;
   const { code } = (error.cause ?? {}) as { code?: string };
@@ -141,7 +142,7 @@ function isAboutRows(error: unknown): boolean {
   );
 }
 
-function described(error: unknown, script: string): Error {
+export function described(error: unknown, script: string): Error {
   const { words, cause } = error as Problem;
   const code = (cause as { code?: string } | undefined)?.code;
   return new Error(`${code}: ${JSON.stringify(words)}\n\nin\n${script}`, { cause: error });

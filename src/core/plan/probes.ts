@@ -21,6 +21,7 @@ import {
   counting,
   countSql,
   retypedBy,
+  valueToBe,
   valuesToBe,
   type Asking,
   type ValueToBe,
@@ -277,29 +278,55 @@ function duplicates(
   where?: ValueToBe,
 ): Question | undefined {
   const found = valuesToBe(address, names, asking);
-  if (!found || asking.names.arrives(address)) return undefined;
+  return found && sharedValues(address, names, { ...found, ...(where && { where }) }, asking);
+}
+
+interface Shared {
+  readonly values: readonly string[];
+  readonly fails: boolean;
+  readonly where?: ValueToBe;
+}
+
+/** Lists of values that more than one row has, nulls aside. */
+function sharedValues(
+  address: string,
+  names: readonly string[],
+  { values, fails, where }: Shared,
+  asking: Asking,
+): Question | undefined {
+  if (asking.names.arrives(address)) return undefined;
   const conditions = [
-    ...found.values.map(value => `(${value}) IS NOT NULL`),
+    ...values.map(value => `(${value}) IS NOT NULL`),
     ...(where ? [`(${where.value})`] : []),
   ];
-  const named = found.values.map((value, at) => `${value} AS value${at}`);
+  const named = values.map((value, at) => `${value} AS value${at}`);
   const sql =
     `SELECT count(*) AS n FROM (SELECT 1 AS one FROM (SELECT ${named.join(", ")} FROM ${asking.table(address)} AS t ` +
     `WHERE ${conditions.join(" AND ")}) AS held GROUP BY ${named.map((_, at) => `value${at}`).join(", ")} ` +
     "HAVING count(*) > 1) AS doubled";
   return {
     question: `values of ${address} (${names.join(", ")}) held by more than one row`,
-    ...counting(sql, found.fails || (where?.fails ?? false), asking),
+    ...counting(sql, fails || (where?.fails ?? false), asking),
     meaning: "refuses",
   };
 }
 
 function duplicatesInIndex(address: string, index: Index, asking: Asking): Question | undefined {
-  if (!index.unique || index.parts.some(part => "sql" in part)) return undefined;
+  if (!index.unique) return undefined;
   const where = index.where === undefined ? undefined : conditionToBe(address, index.where, asking);
   if (index.where !== undefined && !where) return undefined;
-  const names = index.parts.flatMap(part => ("column" in part ? [part.column] : []));
-  return duplicates(address, names, asking, where);
+  const found = index.parts.map(part =>
+    "column" in part ? valueToBe(address, part.column, asking) : conditionToBe(address, part.sql, asking),
+  );
+  const known = found.filter(each => each !== undefined);
+  if (known.length < found.length) return undefined;
+  const shared = {
+    values: known.map(({ value }) => value),
+    fails: known.some(each => each.fails),
+    ...(where && { where }),
+  };
+  const names = index.parts.map(part => ("column" in part ? part.column : index.name));
+  return sharedValues(address, names, shared, asking);
 }
 
 function breaking(address: string, check: Check, asking: Asking): Question | undefined {

@@ -89,6 +89,7 @@ export function valueToBe(address: string, name: string, asking: Asking, alias =
   const plain = `${alias}.${asking.column(address, name)}`;
   if (isRedefined(address, name, asking)) return { value: `CAST(${plain} AS text)`, fails: true };
   if (change?.kind !== "alter column") return { value: plain, fails: false };
+  if (change.before.computed) return undefined;
   if (restoredTo(plan, address).some(({ columns }) => columns.some(each => each.name === name)))
     return undefined;
   const retyped = retypedBy(change, asking, alias);

@@ -22,7 +22,10 @@ export function retype(
   const to = affinityOf(typeOf(after));
   const from = converted === undefined ? `${value}` : `(${converted})`;
   const held = storedSql(from, to);
-  const unfit = converted === undefined ? unfitSql(value, to) : undefined;
+  // A key that counts is the row's number: nothing else can be stored there.
+  const counted = after.identity ? `typeof(${held}) NOT IN ('integer', 'null')` : undefined;
+  const lossy = converted === undefined ? unfitSql(value, to) : undefined;
+  const unfit = [counted, lossy && `(${lossy})`].filter(Boolean).join(" OR ") || undefined;
   return { value: held, fails: false, ...(unfit !== undefined && { unfit }) };
 }
 

@@ -3,8 +3,13 @@ import { addressOf, parseAddress, tablesByAddress } from "../../schema/address.j
 import { equal } from "../../schema/canonical.js";
 import { columnsOfPart } from "../../schema/lookups.js";
 import type { Check, Column, ForeignKey, Schema, Table } from "../../schema/types.js";
-import type { ThereClass, WriteModelsOptions } from "./writing.js";
 import { classNameFor, fileNameFor, propertyFor } from "./code.js";
+
+/** A class that somebody has written, with its file from the models' folder. */
+export interface ThereClass {
+  readonly name: string;
+  readonly path: string;
+}
 
 /** A class before it is written: what it and its properties are called. */
 export interface ClassPlan {
@@ -29,7 +34,7 @@ export interface ReferencePlan {
 /** The class, the file and the properties for each table of a schema, no two of the same name. */
 export function planClasses(
   schema: Schema,
-  there: WriteModelsOptions["there"] = new Map<string, ThereClass>(),
+  there: ReadonlyMap<string, ThereClass> = new Map<string, ThereClass>(),
 ): ClassPlan[] {
   const byAddress = tablesByAddress(schema);
   const classes = new Set([...there.values()].map(({ name }) => name));

@@ -3,7 +3,7 @@ import { placeholderOf } from "../../sql/tokens.js";
 import type { Dialect } from "../../dialect/shared/dialect.js";
 import type { NamingRules } from "../../schema/naming.js";
 import type { Column, Definition, Schema, SqlText, Table } from "../../schema/types.js";
-import type { ClassPlan } from "./class-plan.js";
+import type { ClassPlan, ThereClass } from "./class-plan.js";
 import { Code, codeOf, type CodeValue } from "./code.js";
 import { fieldTypeOf, importPath, type Decorator, type FieldType } from "./field-code.js";
 
@@ -12,12 +12,6 @@ export interface WriteModelsOptions {
   readonly naming: NamingRules;
   /** Classes that are there already, by their tables' addresses: what is written refers to them as they are. */
   readonly there?: ReadonlyMap<string, ThereClass>;
-}
-
-/** A class that somebody has written, with its file from the models' folder. */
-export interface ThereClass {
-  readonly name: string;
-  readonly path: string;
 }
 
 export interface WritingOptions extends WriteModelsOptions {
