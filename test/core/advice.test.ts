@@ -131,6 +131,21 @@ const CASES: readonly [code: string, wrong: () => unknown[], right: () => unknow
     () => [entity("Piece", { size: [IsInt(), Min(3), field({ default: 3 })] })],
   ],
   [
+    "E237",
+    () => [entity("Piece", { a: title, count: [...[IsInt()], field({ generate: "serial" })] })],
+    () => [entity("Piece", { a: title, count: [IsInt()] })],
+  ],
+  [
+    "E230",
+    () => [entity("Piece", { a: title }, { unique: [{ fields: ["a"], name: "pk_pieces" }] })],
+    () => [entity("Piece", { a: title }, { unique: [{ fields: ["a"], name: "by_a" }] })],
+  ],
+  [
+    "E232",
+    () => [entity("Piece", { a: title }, { indexes: [{ fields: ["a"], name: "pieces" }] })],
+    () => [entity("Piece", { a: title }, { indexes: [{ fields: ["a"], name: "by_a" }] })],
+  ],
+  [
     "E232",
     () => [
       entity("Piece", { a: title }, { indexes: [{ fields: ["a"], name: "by_a" }] }),

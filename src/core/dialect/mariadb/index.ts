@@ -37,6 +37,11 @@ export const mariadb: Dialect = {
       key: "MariaDB takes no key of any length",
       unique: "MariaDB keeps a hash of it, in which nothing can be looked up",
     },
+    lacks: {
+      countingUnindexed:
+        "MariaDB counts only in a key or where an index begins: https://mariadb.com/kb/en/auto_increment/",
+      countingAlways: "MariaDB takes a value where one is given",
+    },
     cannotHold,
     cannotHoldIndex,
   },

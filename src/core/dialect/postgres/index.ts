@@ -33,6 +33,7 @@ export const postgres: Dialect = {
     retype,
     dimensionsOver,
     holdsLengths: true,
+    lacks: { virtual: "PostgreSQL has computed columns that are kept, and no others" },
     cannotHold,
     cannotHoldIndex,
   },

@@ -67,6 +67,17 @@ interface DialectTypes {
   readonly holdsLengths: boolean;
   /** What comes of texts and bytes of any length in a key, and in a unique constraint, where that is not as elsewhere. */
   readonly ofAnyLength?: { readonly key: string; readonly unique: string };
+  /** What of a column's ways to get its values this dialect does not have. */
+  readonly lacks: {
+    /** Counting in a column that is no key. */
+    readonly countingBesideKey?: string;
+    /** The same, where no index begins with it either. */
+    readonly countingUnindexed?: string;
+    /** Counting that lets nobody give a value. */
+    readonly countingAlways?: string;
+    /** Columns that are worked out when they are read. */
+    readonly virtual?: string;
+  };
   /** Why this dialect cannot hold a rule; undefined when it can. */
   readonly cannotHold: (rule: Rule) => string | undefined;
   /** The same of an index. */

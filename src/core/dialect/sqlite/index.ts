@@ -30,6 +30,10 @@ export const sqlite: Dialect = {
     widens,
     retype,
     holdsLengths: false,
+    lacks: {
+      countingBesideKey: "SQLite counts only in a key: https://sqlite.org/autoinc.html",
+      countingAlways: "SQLite takes a value where one is given",
+    },
     cannotHold,
     cannotHoldIndex,
   },

@@ -36,10 +36,11 @@ export function reportClashes(tables: readonly Table[], resolver: ColumnResolver
       }
       columns.add(key);
     }
-    const { uniques, indexes, foreignKeys, checks } = table;
+    const { key, uniques, indexes, foreignKeys, checks } = table;
+    const keys = key ? [key] : [];
     for (const twice of [
-      [...uniques, ...indexes],
-      [...uniques, ...foreignKeys, ...checks],
+      [...keys, ...uniques, ...indexes],
+      [...keys, ...uniques, ...foreignKeys, ...checks],
     ].flatMap(namedTwice)) {
       report(
         "E230",
@@ -130,7 +131,13 @@ export function reportShared(
         });
         const owner = owners.get(address.toLowerCase());
         owners.set(address.toLowerCase(), owner ?? entity);
-        if (owner === undefined || owner === entity || told.has(address)) continue;
+        // What one entity has twice among its parts is told by itself; a part called like the table is not.
+        if (
+          owner === undefined ||
+          (owner === entity && !isOwnTable(given, parts, table)) ||
+          told.has(address)
+        )
+          continue;
         told.add(address);
         report(
           "E232",
@@ -141,6 +148,11 @@ export function reportShared(
       }
     }
   }
+}
+
+/** Whether a name is that of a table and of one of its parts. */
+function isOwnTable(name: string, parts: readonly string[], table: Table): boolean {
+  return name.toLowerCase() === table.name.toLowerCase() && parts.some(part => part === name);
 }
 
 /** Entities that are part of another: its rows would be in two tables, or its key within a row. */

@@ -36,6 +36,7 @@ export const FINDING_CODES = {
   E234: "an option that is none, or not of its form",
   E235: "a `was` that names nothing there ever was",
   E236: "a `fill` or a `convert` that has nothing to do",
+  E237: "a way to get values that a dialect in use does not have",
   A300: "a rule that a dialect cannot hold",
   A301: "a reserved word as a name",
   A302: "a field that looks like a reference and is none",

@@ -15,6 +15,7 @@ export function plainColumn(one: OneField): Column | undefined {
   const type = typeOf(one, generate);
   if (!type) return undefined;
   reportKey(one, generate, type);
+  reportLacks(one, generate);
   const value = defaultOf(one, type, options.default, "default");
   const computed = computedOf(one);
   return {
@@ -70,6 +71,39 @@ function reportKey(one: OneField, generate: KeyOptions["generate"], { kind }: Da
       'leave the type out, or say @Field({ type: "bigint" })',
     );
   }
+}
+
+/** Ways to get values that a dialect in use does not have. */
+function reportLacks(one: OneField, generate: KeyOptions["generate"]): void {
+  const { facts } = one.field;
+  const { dialects, report } = one.resolving;
+  const virtual = facts.field?.computed !== undefined && computedOf(one)?.stored === false;
+  for (const { types } of dialects) {
+    const { countingBesideKey, countingUnindexed, countingAlways, virtual: noVirtual } = types.lacks;
+    const uncounted = countingBesideKey ?? (isIndexed(one) ? undefined : countingUnindexed);
+    if (isGenerated(generate) && !facts.key && uncounted)
+      report("E237", whereOf(one), uncounted, "make it the key, or let the program give its values");
+    else if (generate === "always" && countingAlways)
+      report(
+        "A300",
+        whereOf(one),
+        `"always" is held as "serial": ${countingAlways}`,
+        "nothing need be done; the program should give none",
+      );
+    if (virtual && noVirtual) report("E237", whereOf(one), noVirtual, "say keep: true");
+  }
+}
+
+/** Whether an index or a unique constraint begins with a field. */
+function isIndexed({ entity, field: { facts, property } }: OneField): boolean {
+  const { unique = [], indexes = [] } = entity.options;
+  const lists = [...unique, ...indexes].map(each => ("fields" in each ? each.fields : each));
+  const begins = lists.some(([first]) =>
+    typeof first === "object" && first !== null
+      ? "field" in first && first.field === property
+      : first === property,
+  );
+  return Boolean(facts.field?.unique ?? facts.field?.index) || begins;
 }
 
 function computedOf({ entity, field, resolving }: OneField): Column["computed"] {

@@ -74,7 +74,14 @@ export function columnSql(column: Column, table?: Table): string {
 }
 
 function defaultSql({ default: value }: Column): string {
-  return value?.kind === "sql" ? expressionSql(value.sql, NAME, quote) : "NULL";
+  return value?.kind === "sql" ? inParentheses(expressionSql(value.sql, NAME, quote)) : "NULL";
+}
+
+/** An expression that is no plain value, nor one function, stands in parentheses: https://mariadb.com/kb/en/create-table/#default-column-option */
+function inParentheses(sql: string): string {
+  const plain =
+    /^(?:[bx]?'(?:[^'\\]|''|\\.)*'|[-+]?\d+(?:\.\d+)?(?:e[-+]?\d+)?|null|true|false|[a-z_]\w*(?:\([^()]*\))?)$/i;
+  return plain.test(sql) ? sql : `(${sql})`;
 }
 
 /** What rows that exist get, as an expression. */
