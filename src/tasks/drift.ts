@@ -3,7 +3,7 @@ import type { Change } from "../core/change/types.js";
 import { respell } from "../core/lower/spellings.js";
 import { addressOf } from "../core/schema/address.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
-import { definitionKey, type Schema } from "../core/schema/types.js";
+import { definitionKey, type Index, type Schema } from "../core/schema/types.js";
 import type { Database } from "../database/session/database.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
 
@@ -13,6 +13,14 @@ interface Found {
   readonly drift: readonly Change[];
   /** Tables that the migrations do not know: they are none of their business. */
   readonly beside: readonly string[];
+  /** Indexes of tables that they know, which somebody else has made: they are left alone. */
+  readonly indexes: readonly BesideIndex[];
+}
+
+interface BesideIndex {
+  /** The address of its table. */
+  readonly table: string;
+  readonly index: Index;
 }
 
 /** Holds a database against the schema its ledger says it has. @param expected in portable words */
@@ -25,11 +33,16 @@ export async function lookAt(database: Database, expected: Schema): Promise<Foun
   const known = new Set(settled.tables.map(addressOf));
   const { schema: found } = withoutInternal(await database.readCatalog());
   const defined = new Set((settled.definitions ?? []).map(definitionKey));
-  const drift = diff(spelled, {
+  const all = diff(spelled, {
     tables: found.tables.filter(table => known.has(addressOf(table))),
     definitions: (found.definitions ?? []).filter(definition => defined.has(definitionKey(definition))),
   });
-  return { drift, beside: found.tables.map(addressOf).filter(address => !known.has(address)) };
+  const indexes = all.flatMap(change => {
+    const isNew = change.kind === "add part" && change.what === "index" && change.value.unique !== true;
+    return isNew ? [{ table: change.table, index: change.value as Index, change }] : [];
+  });
+  const drift = all.filter(change => !indexes.some(each => each.change === change));
+  return { drift, indexes, beside: found.tables.map(addressOf).filter(address => !known.has(address)) };
 }
 
 /** How a database differs from the schema its ledger says it has. */

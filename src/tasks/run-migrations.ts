@@ -6,6 +6,7 @@ import { probes, sayCount } from "../core/plan/probes.js";
 import type { Direction } from "../core/direction.js";
 import type { Schema } from "../core/schema/types.js";
 import { Problem, problems } from "../core/problems.js";
+import { columnsOfPart } from "../core/schema/lookups.js";
 import { runProbes, type ProbeResult } from "../database/count-rows.js";
 import type { Database } from "../database/session/database.js";
 import { readAttic } from "../database/attic.js";
@@ -14,7 +15,7 @@ import { showNumber, type Migration } from "../history/migration.js";
 import { readScript } from "../history/read.js";
 import { isEdited, migrationPlan, wayOf } from "../history/script.js";
 import type { TargetSettings } from "../project/settings.js";
-import { driftOf } from "./drift.js";
+import { lookAt } from "./drift.js";
 import type { MayLose } from "./options.js";
 import type { DatabaseState } from "./state.js";
 
@@ -107,13 +108,18 @@ export async function runMigrations(
 }
 
 async function driftLines(database: Database, expected: Schema): Promise<string[]> {
-  return (await driftOf(database, expected)).map(describeChange);
+  const { drift, indexes } = await lookAt(database, expected);
+  return [
+    ...drift.map(describeChange),
+    ...indexes.map(({ table, index }) => `add index ${index.name} on ${table}`),
+  ];
 }
 
 async function runOne(database: Database, next: NextRun, options: RunOptions): Promise<RanMigration> {
   const { dialect } = database;
   const { migration, direction } = next;
   await askRows(database, next, options);
+  await refuseOthers(database, next);
   const scripts = {
     forward: readScript(migration, "forward", dialect.name),
     back: readScript(migration, "back", dialect.name),
@@ -129,6 +135,26 @@ async function runOne(database: Database, next: NextRun, options: RunOptions): P
   });
   const { number, name, title } = migration;
   return { number, name, title, here: outcome === "done", tookMs };
+}
+
+/** What others have made over a column would go with it, and going back would not bring it. @throws Problem E408 */
+async function refuseOthers(database: Database, { migration, direction }: NextRun): Promise<void> {
+  const { changes, before } = migrationPlan(migration, direction, database.dialect);
+  const dropped = changes.filter(change => change.kind === "drop column");
+  if (dropped.length === 0) return;
+  const { indexes } = await lookAt(database, wayOf(migration, direction).before);
+  const known = new Set(before.tables.flatMap(table => table.indexes.map(({ name }) => name)));
+  const objects = indexes.flatMap(({ table, index }) =>
+    dropped
+      .filter(
+        ({ table: from, column }) => from === table && columnsOfPart("index", index).includes(column.name),
+      )
+      .filter(() => !known.has(index.name))
+      .map(({ column }) => `index ${index.name} on ${table} uses ${column.name}`),
+  );
+  if (objects.length === 0) return;
+  const reason = "it would go with the column, and going back would not bring it";
+  throw problems.brokenView({ migration: migration.name, objects, reason });
 }
 
 /** The schema a script leads to. */

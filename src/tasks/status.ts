@@ -28,7 +28,7 @@ export interface TargetStatus {
   readonly problem?: { readonly code: string; readonly what: string };
   /** How the database differs from what its ledger says, a line each; undefined when that cannot be told. */
   readonly drift?: readonly string[];
-  /** Tables of which the migrations know nothing: they are left alone, and may be taken in. */
+  /** Tables and indexes of which the migrations know nothing: they are left alone, and may be taken in. */
   readonly beside?: readonly string[];
 }
 
@@ -75,10 +75,14 @@ async function statusOf(
     const drift = found?.drift.map(change =>
       [describeChange(change), describeDetail(change)].filter(Boolean).join(": "),
     );
+    const beside = [
+      ...(found?.beside.map(table => `table ${table}`) ?? []),
+      ...(found?.indexes.map(({ table, index }) => `index ${index.name} on ${table}`) ?? []),
+    ];
     return {
       ...{ ...facts, exists: true, ...summarize(state) },
       ...(drift && { drift }),
-      ...(found && found.beside.length > 0 && { beside: found.beside }),
+      ...(beside.length > 0 && { beside }),
     };
   });
   return found ?? { ...facts, exists: false, ...summarize(emptyState(history, dialect)) };

@@ -272,7 +272,7 @@ test("a new table is taken in beside classes as they are called; a ledger of som
   studio.sql(
     "CREATE TABLE visits (id integer PRIMARY KEY AUTOINCREMENT, maker_id integer REFERENCES makers (id))",
   );
-  expect(studio.ok("status")).toContain("beside them 1 table that no migration made: visits");
+  expect(studio.ok("status")).toContain("beside them, made by no migration: table visits");
   studio.ok("adopt", "--drift");
   expect(studio.read("models/visit.ts")).toContain('import { Potter } from "./all.js";');
   expect(studio.ok("compare")).toContain("no difference");

@@ -291,6 +291,30 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
     expect(project.ok("status", "--strict")).toContain("4 run · 0 pending · no drift");
   });
 
+  test.runIf(engine)(
+    "an index of somebody else's is no drift, and does not go unasked with a column",
+    async () => {
+      const model = (more: string) =>
+        `import { IsInt, IsString, MaxLength } from "class-validator";\nimport { Stored } from "emberset";\n` +
+        `@Stored() export class Piece { @IsString() @MaxLength(20) title!: string; ${more} }\n`;
+      const project = new Studio({
+        "emberset.config.ts": config(),
+        ".env": `STUDIO_URL=${url()}\n`,
+        "models/piece.ts": model("@IsInt() weight!: number;"),
+      });
+      project.ok("draft", "first");
+      project.ok("forward");
+      await engine!.run("CREATE INDEX by_hand ON pieces (weight, title)");
+      expect(project.ok("status", "--strict")).toMatch(/index by_hand on pieces[^]*no drift/);
+      project.write("models/piece.ts", model("")).ok("draft", "no weight");
+      const refused = project.emberset("forward");
+      expect([refused.status, refused.stderr]).toEqual([
+        4,
+        expect.stringMatching(/^E408 [^]*index by_hand on pieces uses weight/),
+      ]);
+    },
+  );
+
   test.runIf(engine)("--create-database makes the database", async () => {
     const project = studio();
     const name = `emberset_made_${process.pid}_${engine!.dialect.name}`;

@@ -63,13 +63,13 @@ function renderTarget(target: TargetStatus, colours: Colours): string {
   ].join("\n");
 }
 
-/** The first few names, and how many there are. */
+/** The first few names. */
 function besideLines({ beside = [] }: TargetStatus, colours: Colours): string[] {
   if (beside.length === 0) return [];
   const names = beside.length > 5 ? [...beside.slice(0, 5), "…"] : beside;
   return [
     colours.gray(
-      `  beside them ${count(beside.length, "table")} that no migration made: ${names.join(", ")} (emberset adopt --drift takes them in)`,
+      `  beside them, made by no migration: ${names.join(", ")} (emberset adopt --drift takes them in)`,
     ),
   ];
 }
