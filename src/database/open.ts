@@ -11,7 +11,7 @@ const engines: Readonly<Record<DialectName, () => Promise<Engine>>> = {
   postgres: async () => (await import("./postgres/index.js")).postgresEngine,
 };
 
-/** Opens a target. @throws Problem E400 to E404, E410 to E412 */
+/** Opens a target. @throws Problem E124, E400 to E404, E410 to E412 */
 export async function openDatabase(target: TargetSettings, options: OpenOptions): Promise<Database> {
   refuseUnset(target);
   const { open } = await engines[target.dialect]();

@@ -1,5 +1,5 @@
+import { columnsOfChange } from "../core/change/columns-of.js";
 import { hintsOf, joinHints } from "../core/change/hints.js";
-import { columnsOfPart } from "../core/schema/lookups.js";
 import { tableOf, type Change } from "../core/change/types.js";
 import { addressOf } from "../core/schema/address.js";
 import { equal } from "../core/schema/canonical.js";
@@ -147,19 +147,6 @@ function isOfItsOwn(correction: Change, changes: readonly Change[]): boolean {
       (change.kind === "add table" && addressOf(change.table) === table) ||
       (change.kind === "add column" && change.table === table && about.includes(change.column.name)),
   );
-}
-
-function columnsOfChange(change: Change): readonly string[] {
-  switch (change.kind) {
-    case "alter column":
-      return [change.after.name];
-    case "add part":
-      return columnsOfPart(change.what, change.value);
-    case "alter part":
-      return columnsOfPart(change.what, change.after);
-    default:
-      return [];
-  }
 }
 
 /** Rows that stand in the way of the corrections do so before anything is undone. */

@@ -1,8 +1,8 @@
 import { relative } from "node:path";
 import { diff } from "../core/change/diff.js";
+import { columnsOfChange } from "../core/change/columns-of.js";
 import { tableOf, type Change } from "../core/change/types.js";
 import { addressOf } from "../core/schema/address.js";
-import { columnsOfPart } from "../core/schema/lookups.js";
 import type { LoadedModels } from "../project/load-models.js";
 import { draftMigration, writeDraft, type Draft } from "../history/write.js";
 import { adviseOnHistory } from "../core/model/advice/history.js";
@@ -86,13 +86,9 @@ function concerns(
   return changes.some(change => {
     if (change.kind === "add table") return addressOf(change.table) === address;
     if (tableOf(change) !== address) return false;
-    if (change.kind === "add column" || change.kind === "alter column") {
-      const { name: column } = change.kind === "add column" ? change.column : change.after;
-      return property === undefined || columns.includes(column);
-    }
-    if (change.kind !== "add part" && change.kind !== "alter part") return false;
-    const part = change.kind === "add part" ? change.value : change.after;
-    return property === undefined || columnsOfPart(change.what, part).some(each => columns.includes(each));
+    const about = change.kind === "add column" ? [change.column.name] : columnsOfChange(change);
+    if (property === undefined) return /^(?:add|alter) (?:column|part)$/.test(change.kind);
+    return about.some(each => columns.includes(each));
   });
 }
 

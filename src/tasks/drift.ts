@@ -44,8 +44,3 @@ export async function lookAt(database: Database, expected: Schema): Promise<Foun
   const drift = all.filter(change => !indexes.some(each => each.change === change));
   return { drift, indexes, beside: found.tables.map(addressOf).filter(address => !known.has(address)) };
 }
-
-/** How a database differs from the schema its ledger says it has. */
-export async function driftOf(database: Database, expected: Schema): Promise<readonly Change[]> {
-  return (await lookAt(database, expected)).drift;
-}

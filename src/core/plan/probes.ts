@@ -200,21 +200,19 @@ function probeOfRefusal(change: Change, asking: Asking): Question | undefined {
 /** Values, wherever a column is of the type, that it will not have any more. */
 function probeOfValues(before: Definition, after: Definition, asking: Asking): Question | undefined {
   if (before.kind !== "enum" || after.kind !== "enum") return undefined;
-  const { dialect, plan } = asking;
+  const { dialect, plan, names } = asking;
   const { quote } = dialect.names;
   const gone = before.values.filter(value => !after.values.includes(value));
   if (gone.length === 0) return undefined;
-  const list = gone.map(dialect.rows.literalSql).join(", ");
-  const names = namesThrough(plan.changes);
+  const literals = gone.map(dialect.rows.literalSql);
   const staying = new Map(plan.after.tables.map(table => [names.before(addressOf(table)), table]));
   const counts = plan.before.tables.flatMap(table => {
     const now = staying.get(addressOf(table));
     return table.columns.flatMap(column => {
-      const dimensions = dialect.types.dimensionsOver?.(column, [before]);
+      const type = dialect.types.definedType?.(column, [before]);
       const stays = now?.columns.some(({ name }) => names.before(addressOf(now), name) === column.name);
-      if (dimensions === undefined || !stays) return [];
-      const value = `CAST(t.${quote(column.name)} AS text${dimensions})`;
-      const holds = dimensions === "" ? `${value} IN (${list})` : `${value} && ARRAY[${list}]`;
+      if (!type || !stays) return [];
+      const holds = type.holdsOneOf(`t.${quote(column.name)}`, literals);
       return [`(SELECT count(*) FROM ${quoteAddress(addressOf(table), quote)} AS t WHERE ${holds})`];
     });
   });

@@ -2,7 +2,7 @@ import type { Direction } from "../direction.js";
 import type { NamesThrough } from "../change/names.js";
 import type { AddColumn, AlterColumn } from "../change/types.js";
 import { restoredTo } from "../dialect/shared/attic.js";
-import type { GuardedCount, Dialect } from "../dialect/shared/dialect.js";
+import type { DefinedType, Dialect, GuardedCount } from "../dialect/shared/dialect.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import type { Retyped } from "../dialect/shared/retyping.js";
 import { expressionSql } from "../lower/expressions.js";
@@ -45,8 +45,8 @@ export function retypedBy(
   { dialect, column }: Asking,
   alias = "t",
 ): Retyped | undefined {
-  if (convert === undefined && (before.computed || widensOn(dialect)(before.type, after.type)))
-    return undefined;
+  if (before.computed || after.computed) return undefined;
+  if (convert === undefined && widensOn(dialect)(before.type, after.type)) return undefined;
   const named = (name: string) => `${alias}.${column(table, name)}`;
   const converted = convert === undefined ? undefined : expressionSql(convert, dialect.name, named);
   return dialect.types.retype(before, after, named(after.name), converted);
@@ -87,7 +87,8 @@ export function valueToBe(address: string, name: string, asking: Asking, alias =
     return value ? given(value) : { value: "NULL", fails: false };
   }
   const plain = `${alias}.${asking.column(address, name)}`;
-  if (isRedefined(address, name, asking)) return { value: `CAST(${plain} AS text)`, fails: true };
+  const redefined = redefinedType(address, name, asking);
+  if (redefined) return { value: redefined.asText(plain), fails: true };
   if (change?.kind !== "alter column") return { value: plain, fails: false };
   if (change.before.computed) return undefined;
   if (restoredTo(plan, address).some(({ columns }) => columns.some(each => each.name === name)))
@@ -98,15 +99,19 @@ export function valueToBe(address: string, name: string, asking: Asking, alias =
   return { value: fill ? `coalesce(${value}, ${fill.value})` : value, fails };
 }
 
-/** Whether a column is of a type whose values change: it does not know the new ones yet, which a text does. */
-function isRedefined(address: string, name: string, { dialect, plan, names }: Asking): boolean {
+/** The type of a column whose values change: it does not know the new ones yet, which a text does. */
+function redefinedType(
+  address: string,
+  name: string,
+  { dialect, plan, names }: Asking,
+): DefinedType | undefined {
   const redefined = plan.changes.flatMap(change =>
     change.kind === "alter definition" ? [change.before] : [],
   );
-  if (redefined.length === 0) return false;
+  if (redefined.length === 0) return undefined;
   const table = plan.before.tables.find(each => addressOf(each) === names.before(address));
   const column = table?.columns.find(each => each.name === names.before(address, name));
-  return column !== undefined && dialect.types.dimensionsOver?.(column, redefined) !== undefined;
+  return column && dialect.types.definedType?.(column, redefined);
 }
 
 /** The same of several; undefined where one cannot be told. */

@@ -88,13 +88,7 @@ const SIGNED = 2n ** 63n - 1n;
 const TIME = "'^[ ]*-?[0-9]{1,3}:[0-9]{2}(:[0-9]{2}([.][0-9]+)?)?[ ]*$'";
 
 /** What becomes of a value: the server cuts and rounds some without an error, however strict it is. */
-export function retype(
-  before: Column,
-  after: Column,
-  value: string,
-  converted: string | undefined,
-): Retyped | undefined {
-  if (before.computed || after.computed) return undefined;
+export function retype(before: Column, after: Column, value: string, converted: string | undefined): Retyped {
   const [from, to] = [typed(before), typed(after)];
   if (converted !== undefined) return { value: `(${converted})`, fails: false };
   const unfit = unfitSql(from, to, value);

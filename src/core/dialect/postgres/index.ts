@@ -8,7 +8,7 @@ import { raise, unspell } from "./raise.js";
 import { managedObjectNames, render, scriptNotes } from "./render/index.js";
 import { rows } from "./rows.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
-import { dimensionsOver, NAME, widens, words } from "./types.js";
+import { definedType, NAME, widens, words } from "./types.js";
 
 /** PostgreSQL 14 and later. */
 export const postgres: Dialect = {
@@ -31,7 +31,7 @@ export const postgres: Dialect = {
     words,
     widens,
     retype,
-    dimensionsOver,
+    definedType,
     holdsLengths: true,
     lacks: { virtual: "PostgreSQL has computed columns that are kept, and no others" },
     cannotHold,

@@ -62,14 +62,8 @@ const MISLEADING: Readonly<Record<string, string>> = {
 };
 
 /** What a value becomes, and whether it fits: it must come back as it was, or be worth the same in a wider type. */
-export function retype(
-  before: Column,
-  after: Column,
-  value: string,
-  converted: string | undefined,
-): Retyped | undefined {
+export function retype(before: Column, after: Column, value: string, converted: string | undefined): Retyped {
   const [from, to] = [typeOf(before), typeOf(after)];
-  if (before.computed || after.computed) return undefined;
   if (converted !== undefined) {
     const made = `(${converted})::${to}`;
     return { value: made, unfit: `pg_typeof(${made}) IS NULL`, fails: true };

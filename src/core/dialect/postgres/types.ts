@@ -2,6 +2,7 @@ import { holdsAll, type TypeWords } from "../../change/widening.js";
 import { addressOf, parseAddress, quoteAddress } from "../../schema/address.js";
 import { parseDataType } from "../../schema/data-type.js";
 import type { Column, DataType, Definition } from "../../schema/types.js";
+import type { DefinedType } from "../shared/dialect.js";
 import { typeWords } from "../shared/type-words.js";
 import { quote } from "./names.js";
 
@@ -88,6 +89,19 @@ export function dimensionsOver(column: Column, definitions: readonly Definition[
     [shownName(addressOf(each)), quoteAddress(addressOf(each), quote)].includes(base),
   );
   return isOne ? dimensions : undefined;
+}
+
+/** How values of a type made by definitions are asked for, an array's each. */
+export function definedType(column: Column, definitions: readonly Definition[]): DefinedType | undefined {
+  const dimensions = dimensionsOver(column, definitions);
+  if (dimensions === undefined) return undefined;
+  return {
+    asText: value => `CAST(${value} AS text)`,
+    holdsOneOf: (value, literals) =>
+      dimensions === ""
+        ? `CAST(${value} AS text) IN (${literals.join(", ")})`
+        : `CAST(${value} AS text${dimensions}) && ARRAY[${literals.join(", ")}]`,
+  };
 }
 
 /** As format_type writes it: quoted only where it must be. */

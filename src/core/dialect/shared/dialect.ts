@@ -59,10 +59,10 @@ interface DialectTypes {
   readonly words: (text: string) => TypeWords;
   /** Whether every value of one native type is a value of the other, and comes out of it as it went in. */
   readonly widens: (before: string, after: string) => boolean;
-  /** What becomes of a value when its column changes its type; undefined: nothing does. */
+  /** What becomes of a value when its column changes its type. */
   readonly retype: Retype;
-  /** `[]` for each dimension where a column is of a type that some definitions make; absent: none are made. */
-  readonly dimensionsOver?: (column: Column, definitions: readonly Definition[]) => string | undefined;
+  /** How values are asked for of a column whose type some definitions make; undefined: it is another. Absent: none are made. */
+  readonly definedType?: (column: Column, definitions: readonly Definition[]) => DefinedType | undefined;
   /** Whether a type that says how long a text may be holds it to that. */
   readonly holdsLengths: boolean;
   /** What comes of texts and bytes of any length in a key, and in a unique constraint, where that is not as elsewhere. */
@@ -82,6 +82,14 @@ interface DialectTypes {
   readonly cannotHold: (rule: Rule) => string | undefined;
   /** The same of an index. */
   readonly cannotHoldIndex: (index: Index) => string | undefined;
+}
+
+/** A type that a migration has made, as it is asked for. */
+export interface DefinedType {
+  /** A value, or each of an array's, as a text, which knows the type's values of before and after. */
+  readonly asText: (value: string) => string;
+  /** A condition that holds where a value, or one of an array's, is among some literals. */
+  readonly holdsOneOf: (value: string, literals: readonly string[]) => string;
 }
 
 /** Scripts. */

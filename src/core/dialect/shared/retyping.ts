@@ -14,12 +14,8 @@ export interface Retyped {
 }
 
 /**
+ * Of columns that are worked out neither before nor after.
  * @param value the column as it is, quoted
  * @param converted SQL of the developer's own that makes the new value, where there is some
  */
-export type Retype = (
-  before: Column,
-  after: Column,
-  value: string,
-  converted: string | undefined,
-) => Retyped | undefined;
+export type Retype = (before: Column, after: Column, value: string, converted: string | undefined) => Retyped;

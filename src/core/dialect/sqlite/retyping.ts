@@ -13,14 +13,13 @@ const WHOLE = "9007199254740992";
  * stored: what does not look like a number stays as it is, whatever the column is for.
  */
 export function retype(
-  before: Column,
+  _before: Column,
   after: Column,
   value: string,
   converted: string | undefined,
-): Retyped | undefined {
-  if (before.computed || after.computed) return undefined;
+): Retyped {
   const to = affinityOf(typeOf(after));
-  const from = converted === undefined ? `${value}` : `(${converted})`;
+  const from = converted === undefined ? value : `(${converted})`;
   const held = storedSql(from, to);
   // A key that counts is the row's number: nothing else can be stored there.
   const counted = after.identity ? `typeof(${held}) NOT IN ('integer', 'null')` : undefined;
