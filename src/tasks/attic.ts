@@ -1,4 +1,5 @@
-import type { Kept, KeptBesideKey } from "../core/dialect/shared/kept.js";
+import type { Kept, KeptBesideKey, KeptCounter } from "../core/dialect/shared/kept.js";
+import { thingThatCounts } from "../core/dialect/shared/attic.js";
 import { namesThrough } from "../core/change/names.js";
 import { problems } from "../core/problems.js";
 import { addressOf, tablesByAddress } from "../core/schema/address.js";
@@ -22,7 +23,7 @@ export interface AtticEntry {
   readonly since?: string;
   /** `shelves`, `glazes.notes`; where the history does not know it, its address there. */
   readonly things: readonly string[];
-  readonly kind: "table" | "columns" | "values" | "unknown";
+  readonly kind: "table" | "columns" | "values" | "counter" | "unknown";
   /** The address of the table that holds it. */
   readonly place: string;
   readonly rows: number;
@@ -63,11 +64,14 @@ export interface RestoreResult {
  */
 export async function restoreFromAttic(options: AtticChoice): Promise<RestoreResult> {
   return withAttic(options, "change", async ({ database, found, later }) => {
-    const chosen = choose(found, options, database);
+    // Where something counts is for going back alone to say: rows may have come meanwhile.
+    const isRows = ({ entry }: Found) => entry.kind !== "counter" || options.thing !== undefined;
+    const chosen = choose(found, options, database).filter(isRows);
     const tables = tablesByAddress(withoutInternal(await database.readCatalog()).schema);
     const copies = chosen.map(({ entry, kept }) => {
       const refuse = (reason: string) =>
         problems.noPlaceLeft({ what: entry.things.join(", "), reason, address: entry.place });
+      if (entry.kind === "counter") throw refuse("only going back lets it count on where it stood");
       if (!kept || !entry.comesBack) throw refuse("nothing tells which row it belongs to");
       const moved = followed(kept, later(entry.migration!.number));
       const address = moved.kind === "table" ? addressOf(moved.table) : moved.now;
@@ -114,7 +118,7 @@ export async function purgeAttic({ mayLose, ...options }: PurgeOptions): Promise
   return withAttic(options, "change", async ({ database, found }) => {
     const { number } = options;
     const chosen = (number === undefined ? found : choose(found, { ...options, number }, database)).filter(
-      ({ entry }) => entry.rows > 0,
+      ({ entry }) => entry.rows > 0 && entry.kind !== "counter",
     );
     const { name, guarded } = database.target;
     const losses = chosen.map(
@@ -131,7 +135,7 @@ export async function purgeAttic({ mayLose, ...options }: PurgeOptions): Promise
 
 interface Found {
   readonly entry: AtticEntry;
-  /** undefined: the history does not know what it is. */
+  /** undefined: the history does not know what it is, or it is no row or value. */
   readonly kept?: Kept;
 }
 
@@ -167,19 +171,11 @@ async function openAttic(project: OpenProject, database: Database): Promise<Open
     if (!source) return { entry: { things: [place], kind: "unknown", place, rows, bytes, comesBack: false } };
     const { kept, migration, since } = source;
     const { number, name } = migration;
+    const common = { migration: { number, name }, since, place, rows, bytes };
+    if (isCounter(kept))
+      return { entry: { ...common, things: [thingThatCounts(kept)], kind: "counter", comesBack: true } };
     const comesBack = kept.kind === "table" || kept.key.length > 0;
-    const { kind } = kept;
-    const entry = {
-      migration: { number, name },
-      since,
-      things: thingsOf(kept),
-      kind,
-      place,
-      rows,
-      bytes,
-      comesBack,
-    };
-    return { entry, kept };
+    return { entry: { ...common, things: thingsOf(kept), kind: kept.kind, comesBack }, kept };
   });
   const later = (number: number) =>
     ran.filter(({ migration }) => migration.number > number).flatMap(({ migration }) => migration.changes);
@@ -187,8 +183,13 @@ async function openAttic(project: OpenProject, database: Database): Promise<Open
 }
 
 /** What a migration has put into the attic of a database. */
-function keptOf(migration: Migration, { dialect }: Database): readonly Kept[] {
-  return migration.kept ? (migrationPlan(migration, "forward", dialect).attic?.kept ?? []) : [];
+function keptOf(migration: Migration, { dialect }: Database): readonly (Kept | KeptCounter)[] {
+  const { attic } = migration.kept ? migrationPlan(migration, "forward", dialect) : {};
+  return [...(attic?.kept ?? []), ...(attic?.counters ?? [])];
+}
+
+function isCounter(kept: Kept | KeptCounter): kept is KeptCounter {
+  return kept.kind === "sequence" || kept.kind === "counting";
 }
 
 function thingsOf(kept: Kept): string[] {

@@ -11,6 +11,7 @@ import type {
   Index,
   Rule,
   Schema,
+  SequenceDefinition,
   SqlText,
   Table,
 } from "../../src/core/schema/types.js";
@@ -40,16 +41,29 @@ export function arbitrarySchema({ tables = TABLE_NAMES }: SchemaOptions = {}): f
         fc.constant(names),
         fc.array(arbitraryShape, { minLength: names.length, maxLength: names.length }),
         fc.constantFrom(...STAGES),
+        fc.constantFrom(...SEQUENCES),
       ),
     )
-    .map(([names, shapes, stages]) => withOddities(buildSchema(names, shapes), shapes, stages));
+    .map(([names, shapes, stages, sequences]) => {
+      const { tables, definitions = [] } = withOddities(buildSchema(names, shapes), shapes, stages);
+      const all = [...definitions, ...sequences];
+      return { tables, ...(all.length > 0 && { definitions: all }) };
+    });
 }
+
+/** What counts by itself, where there is one. */
+const SEQUENCES: readonly (readonly SequenceDefinition[])[] = [
+  [],
+  [],
+  [{ kind: "sequence", name: "receipt numbers" }],
+  [{ kind: "sequence", name: "receipt numbers", settings: { increment: "5" } }],
+];
 
 /** The values of a type that stands beside the tables, where there is one. */
 const STAGES = [undefined, ["raw", "bisque"], ["raw", "glazed", "bisque"], ["bisque", "it's raw"]];
 
 /** What only one dialect knows, and what most tables do not have, rolled for each table. */
-const ODDITIES = ["", "", "unnamed", "counted", "options", "deferred", "staged", "keyless"] as const;
+const ODDITIES = ["", "", "unnamed", "counted", "owned", "options", "deferred", "staged", "keyless"] as const;
 
 function withOddities(
   schema: Schema,
@@ -83,6 +97,18 @@ function withOddity(table: Table, { odd, key }: Shape, alone: boolean, staged: b
         ...table,
         columns: table.columns.map(column =>
           column.identity ? { ...column, identity: table.uniques.length > 0 ? "always" : "rowid" } : column,
+        ),
+      };
+    case "owned":
+      return {
+        ...table,
+        columns: table.columns.map(column =>
+          column.identity
+            ? {
+                ...column,
+                options: { postgres: { sequence: addressOf({ name: `counter of ${table.name}` }) } },
+              }
+            : column,
         ),
       };
     case "options":

@@ -11,7 +11,7 @@ import { runProbes } from "../../src/database/count-rows.js";
 import { fillTables } from "../../src/database/made-up-rows.js";
 import type { Database } from "../../src/database/session/database.js";
 import { arbitrarySchema, hintsBetween, TABLE_NAMES } from "./arbitrary-schema.js";
-import { heldRows, type HeldRows } from "./held-rows.js";
+import { heldRows, moveCounters, type HeldRows } from "./held-rows.js";
 import { lostForGood } from "./lineage.js";
 import { PATIENCE, RUNS, SEED } from "./runs.js";
 import { allEngines, described, isAboutRows, runner } from "./there-and-back.js";
@@ -94,6 +94,7 @@ async function chain(
     for (const statement of statements) await database.runScripted(statement);
   await fillTables(database, start, { rows: 4, rules: () => new Map() });
   await writeTexts(database, start, turn);
+  await moveCounters(database, turn * 7);
   told.chains += 1;
   const steps: Step[] = [];
   let at = start;
@@ -144,7 +145,10 @@ async function tryStep(
     return undefined;
   }
   // A value that would be cut or rounded is told though the engine takes it; nothing else is told in vain.
-  const inVain = found.filter(({ question }) => !question.includes("cut, rounded"));
+  // So is a required column without a value, for which an engine may make one up.
+  const inVain = found.filter(
+    ({ question }) => !/cut, rounded|which have no value for the required/.test(question),
+  );
   expect(
     inVain.map(({ question, sql }) => `${question}: ${sql}`),
     text,

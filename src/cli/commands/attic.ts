@@ -82,7 +82,12 @@ function renderAttic({ target, entries }: AtticResult, { colours }: Session): st
 
 function wordsOf({ kind, comesBack }: AtticEntry): string {
   if (kind === "unknown") return "not in this history";
-  const what = { table: "dropped table", columns: "dropped", values: "old values" }[kind];
+  const what = {
+    table: "dropped table",
+    columns: "dropped",
+    values: "old values",
+    counter: "where it stood",
+  }[kind];
   return comesBack ? what : `${what}, whole rows: no key to put them back by`;
 }
 

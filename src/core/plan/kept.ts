@@ -1,7 +1,7 @@
 import { lossOf, type Loss } from "../change/loss.js";
 import { namesThrough, type NamesThrough } from "../change/names.js";
 import type { AlterColumn, Change } from "../change/types.js";
-import type { KeyPart, Kept, KeptBesideKey, KeptTable } from "../dialect/shared/kept.js";
+import type { Attic, KeyPart, KeptBesideKey, KeptCounter, KeptTable } from "../dialect/shared/kept.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf, tablesByAddress } from "../schema/address.js";
@@ -10,12 +10,15 @@ import { uniqueLists } from "../schema/lookups.js";
 import type { Column, DataType, Table } from "../schema/types.js";
 
 /** What a forward plan takes away, and where it is kept. */
-export function keptBy(plan: RenderPlan, dialect: Dialect, number: string): Kept[] {
+export function keptBy(plan: RenderPlan, dialect: Dialect, number: string): Omit<Attic, "direction"> {
   const addressFor = freeAddresses(dialect, number);
-  return [...keptTables(plan, addressFor), ...keptValues(plan, dialect, addressFor)];
+  return {
+    kept: [...keptTables(plan, addressFor), ...keptValues(plan, dialect, addressFor)],
+    counters: keptCounters(plan, dialect, addressFor),
+  };
 }
 
-type AddressFor = (table: Table, column?: string) => string;
+type AddressFor = (table: Pick<Table, "name" | "namespace">, column?: string) => string;
 
 /** Addresses in the attic, none of them twice: names may have been cut. */
 function freeAddresses({ attic }: Dialect, number: string): AddressFor {
@@ -35,6 +38,47 @@ function keptTables({ before, changes }: RenderPlan, addressFor: AddressFor): Ke
     const table = oldTables.get(addressOf(change.table)) ?? change.table;
     return [{ kind: "table", table, address: addressFor(table) }];
   });
+}
+
+/** What counts and goes, or counts no longer: the rows do not tell how far it had come. */
+function keptCounters(plan: RenderPlan, { attic }: Dialect, addressFor: AddressFor): KeptCounter[] {
+  const names = namesThrough(plan.changes);
+  const oldTables = tablesByAddress(plan.before);
+  const counting = (start: string, name: string, now: string | undefined): KeptCounter[] => {
+    const table = oldTables.get(start);
+    const column = table?.columns.find(each => each.name === name);
+    if (!table || !column || !counts(column)) return [];
+    return [{ kind: "counting", table, column, now, address: addressFor(table, name) }];
+  };
+  return plan.changes.flatMap((change): KeptCounter[] => {
+    switch (change.kind) {
+      case "drop definition": {
+        const { definition } = change;
+        return definition.kind === "sequence"
+          ? [{ kind: "sequence", definition, address: addressFor(definition) }]
+          : [];
+      }
+      case "drop table": {
+        const { table } = change;
+        return attic.copies?.(table, plan)
+          ? table.columns.flatMap(({ name }) => counting(addressOf(table), name, undefined))
+          : [];
+      }
+      case "drop column":
+        return counting(change.table, change.column.name, names.after(change.table));
+      case "alter column":
+        return counts(change.after)
+          ? []
+          : counting(names.before(change.table), names.before(change.table, change.after.name), change.table);
+      default:
+        return [];
+    }
+  });
+}
+
+/** Whether a column counts on where it stood, whatever became of its rows. */
+function counts({ identity }: Column): boolean {
+  return identity === "serial" || identity === "always";
 }
 
 /** Values of the tables that stay, table by table. */

@@ -7,13 +7,17 @@ import type { KeptBesideKey } from "../dialect/shared/kept.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
+import { columnsOfPart } from "../schema/lookups.js";
 import {
   handlePart,
+  PART_KINDS,
+  partsOf,
   type Check,
   type Definition,
   type ForeignKey,
   type Index,
   type PartKind,
+  type Parts,
 } from "../schema/types.js";
 import { widensOn } from "./kept.js";
 import {
@@ -67,7 +71,51 @@ export function probes(plan: RenderPlan, dialect: Dialect, direction: Direction 
       each ? [{ change, ...each }] : [],
     ),
   );
-  return [...found, ...probesOfUnplaced(plan, dialect)];
+  return [...found, ...probesOfStaying(asking), ...probesOfUnplaced(plan, dialect)];
+}
+
+/** Parts that stay as they are, over columns in which other values will stand. */
+function probesOfStaying(asking: Asking): Probe[] {
+  const { plan, names } = asking;
+  const own = new Set(
+    plan.changes.flatMap(change =>
+      change.kind === "add part" || change.kind === "alter part"
+        ? [JSON.stringify([change.table, change.what, partAfter(change).name])]
+        : [],
+    ),
+  );
+  return plan.after.tables.flatMap(table => {
+    const address = addressOf(table);
+    if (names.arrives(address)) return [];
+    return PART_KINDS.flatMap(kind =>
+      partsOf(table, kind).flatMap((part): Probe[] => {
+        if (own.has(JSON.stringify([address, kind, part.name]))) return [];
+        const change =
+          changeOfValues(address, columnsOfPart(kind, part), asking) ??
+          ("references" in part
+            ? changeOfValues(part.references.table, part.references.columns, asking)
+            : undefined);
+        const asked = change && probeOfPart(address, kind, part, asking);
+        return asked ? [{ change, ...asked }] : [];
+      }),
+    );
+  });
+}
+
+/** The change, if any, that puts other values into one of some columns of a table. */
+function changeOfValues(
+  address: string,
+  columns: readonly string[],
+  asking: Asking,
+): AlterColumn | undefined {
+  return asking.plan.changes.find(
+    (change): change is AlterColumn =>
+      change.kind === "alter column" &&
+      change.table === address &&
+      columns.includes(change.after.name) &&
+      (retypedBy(change, asking) !== undefined ||
+        (change.fill !== undefined && change.before.nullable && !change.after.nullable)),
+  );
 }
 
 /** What going back lets go of, since nothing tells into which rows it belongs. */
@@ -189,7 +237,7 @@ function probeOfRefusal(change: Change, asking: Asking): Question | undefined {
       return probeOfRequired(change, asking);
     case "add part":
     case "alter part":
-      return probeOfPart(change, asking);
+      return probeOfPart(change.table, change.what, partAfter(change), asking);
     case "alter definition":
       return probeOfValues(change.before, change.after, asking);
     default:
@@ -257,10 +305,17 @@ function probeOfRequired(change: AlterColumn, asking: Asking): Question | undefi
   return { ...question, sql: `SELECT count(*) AS n FROM ${asking.table(address)} AS t WHERE ${where}` };
 }
 
-function probeOfPart(change: AddPart | AlterPart, asking: Asking): Question | undefined {
-  const part = change.kind === "add part" ? change.value : change.after;
-  const { table } = change;
-  return handlePart<PartKind, Question | undefined>(change.what, part, {
+function partAfter(change: AddPart | AlterPart): Parts[PartKind] {
+  return change.kind === "add part" ? change.value : change.after;
+}
+
+function probeOfPart(
+  table: string,
+  what: PartKind,
+  part: Parts[PartKind],
+  asking: Asking,
+): Question | undefined {
+  return handlePart<PartKind, Question | undefined>(what, part, {
     key: key => duplicates(table, key.columns, asking),
     unique: unique => duplicates(table, unique.columns, asking),
     index: index => duplicatesInIndex(table, index, asking),

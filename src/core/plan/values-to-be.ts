@@ -45,9 +45,13 @@ export function retypedBy(
   { dialect, column }: Asking,
   alias = "t",
 ): Retyped | undefined {
-  if (before.computed || after.computed) return undefined;
-  if (convert === undefined && widensOn(dialect)(before.type, after.type)) return undefined;
+  if (after.computed) return undefined;
   const named = (name: string) => `${alias}.${column(table, name)}`;
+  if (convert === undefined && widensOn(dialect)(before.type, after.type)) {
+    const value = named(after.name);
+    const unfit = after.identity && !before.identity ? dialect.types.unfitToCount?.(value) : undefined;
+    return unfit === undefined ? undefined : { value, unfit, fails: false };
+  }
   const converted = convert === undefined ? undefined : expressionSql(convert, dialect.name, named);
   return dialect.types.retype(before, after, named(after.name), converted);
 }
@@ -90,7 +94,6 @@ export function valueToBe(address: string, name: string, asking: Asking, alias =
   const redefined = redefinedType(address, name, asking);
   if (redefined) return { value: redefined.asText(plain), fails: true };
   if (change?.kind !== "alter column") return { value: plain, fails: false };
-  if (change.before.computed) return undefined;
   if (restoredTo(plan, address).some(({ columns }) => columns.some(each => each.name === name)))
     return undefined;
   const retyped = retypedBy(change, asking, alias);

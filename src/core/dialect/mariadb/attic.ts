@@ -1,10 +1,11 @@
-import { addressOf } from "../../schema/address.js";
+import { addressOf, parseAddress } from "../../schema/address.js";
 import { ATTIC } from "../../schema/internal-tables.js";
 import { cutName } from "../../schema/naming.js";
 import type { Column, Table } from "../../schema/types.js";
 import { atticWords, matchSql, restoreSql, type AtticSyntax } from "../shared/attic.js";
-import type { KeptBesideKey } from "../shared/kept.js";
+import type { KeptBesideKey, KeptCounter } from "../shared/kept.js";
 import { atticTables } from "./catalog/queries.js";
+import { literalSql } from "./expressions.js";
 import { NAME_LIMIT, quote, quoteTable } from "./names.js";
 import { isTextual, NAME, typeOf } from "./types.js";
 
@@ -23,10 +24,28 @@ export const attic: AtticSyntax = {
   deleteFrom: table => `DELETE k FROM ${table} AS k`,
   updateFrom: ({ table, from, set, where }) =>
     `UPDATE ${table} AS t JOIN ${from} AS k ON ${where} SET ${set.map(each => `t.${each}`).join(", ")}`,
+  counters: { keep: keepCounterSql, restore: restoreCounterSql },
 };
 
+/** https://mariadb.com/kb/en/information-schema-tables-table/ */
+function keepCounterSql({ address, ...counter }: KeptCounter): string {
+  const name = counter.kind === "counting" ? addressOf(counter.table) : counter.definition.name;
+  const next = `SELECT AUTO_INCREMENT AS next FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ${literalSql(parseAddress(name).name)}`;
+  return `CREATE TABLE ${quoteTable(address)} AS ${next}`;
+}
+
+/** A statement that says a number needs it as it is; the server goes behind the largest value by itself where that is further. */
+function restoreCounterSql({ address, ...counter }: KeptCounter): string[] {
+  if (counter.kind !== "counting") return [];
+  const alter = `ALTER TABLE ${quoteTable(addressOf(counter.table))} AUTO_INCREMENT = `;
+  return [
+    `SET @emberset_next = (SELECT MAX(next) FROM ${quoteTable(address)})`,
+    `EXECUTE IMMEDIATE CONCAT(${literalSql(alter)}, COALESCE(@emberset_next, 1))`,
+  ];
+}
+
 /** Beside the other tables, in the same database. */
-function addressFor(number: string, table: Table, column?: string): string {
+function addressFor(number: string, table: Pick<Table, "name" | "namespace">, column?: string): string {
   return addressOf({ name: cutName(`${ATTIC}${number}_${atticWords(table, column)}`, NAME_LIMIT) });
 }
 

@@ -7,7 +7,7 @@ import type { KeptBesideKey, KeptTable } from "../shared/kept.js";
 import type { RenderPlan } from "../shared/render-plan.js";
 import { atticTables } from "./catalog/queries.js";
 import { NAME_LIMIT, quote, quoteList, quoteTable } from "./names.js";
-import { goOnSql } from "./render/sequences.js";
+import { goOnSql, keepCounterSql, restoreCounterSql } from "./render/sequences.js";
 import { unstampedSql } from "./render/stamps.js";
 import { createIndexSql, createTableSql, notesSql, renameTableSql } from "./render/tables.js";
 import { alterTableSql } from "./render/clauses.js";
@@ -24,10 +24,12 @@ export const attic: AtticSyntax = {
   deleteFrom: table => `DELETE FROM ${table} AS k`,
   updateFrom: ({ table, from, set, where }) =>
     `UPDATE ${table} AS t SET ${set.join(", ")} FROM ${from} AS k WHERE ${where}`,
+  copies: (table, plan) => !canMove(table, plan),
+  counters: { keep: keepCounterSql, restore: restoreCounterSql },
 };
 
 /** A namespace for each migration, and for each namespace it takes tables from: all that hangs on a table fits in. */
-function addressFor(number: string, table: Table, column?: string): string {
+function addressFor(number: string, table: Pick<Table, "name" | "namespace">, column?: string): string {
   const namespace = [`${ATTIC}${number}`, table.namespace].filter(Boolean).join("_");
   const name = column === undefined ? table.name : `${table.name}_${column}`;
   return addressOf({ namespace: cutName(namespace, NAME_LIMIT), name: cutName(name, NAME_LIMIT) });

@@ -21,6 +21,13 @@ export function quoteList(names: readonly string[]): string {
   return names.map(quote).join(", ");
 }
 
+/** A text in quotes that it does not hold itself: names may be anything. */
+export function dollarQuoted(text: string, word: string): string {
+  let tag = `$${word}$`;
+  while (text.includes(tag)) tag = `$${tag.slice(1, -1)}_$`;
+  return `${tag}${text}${tag}`;
+}
+
 /** NAMEDATALEN - 1: https://www.postgresql.org/docs/15/limits.html */
 export const NAME_LIMIT = 63;
 

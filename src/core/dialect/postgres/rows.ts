@@ -1,6 +1,6 @@
 import type { DialectRows, GuardedCount, RowCondition } from "../shared/dialect.js";
 import { literalSql } from "./expressions.js";
-import { quote } from "./names.js";
+import { dollarQuoted, quote } from "./names.js";
 import { goOnCountingSql } from "./render/sequences.js";
 
 export const rows: DialectRows = {
@@ -62,14 +62,7 @@ function countGuarded(count: string, oneByOne?: RowCondition): GuardedCount {
     "END",
   ].join("\n");
   return {
-    before: `DO ${dollarQuoted(block)}`,
+    before: `DO ${dollarQuoted(`\n${block}\n`, "emberset0")}`,
     sql: `SELECT current_setting('${FOUND}')::bigint AS n`,
   };
-}
-
-/** A text in quotes that it does not hold itself. */
-function dollarQuoted(text: string): string {
-  let turn = 0;
-  while (text.includes(`$emberset${turn}$`)) turn += 1;
-  return `$emberset${turn}$\n${text}\n$emberset${turn}$`;
 }

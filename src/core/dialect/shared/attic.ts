@@ -2,7 +2,7 @@ import type { Direction } from "../../direction.js";
 import type { AlterColumn } from "../../change/types.js";
 import { addressOf, parseAddress } from "../../schema/address.js";
 import type { Column, Table } from "../../schema/types.js";
-import type { Kept, KeptBesideKey, KeptTable, KeptValues, KeyPart } from "./kept.js";
+import type { Kept, KeptBesideKey, KeptCounter, KeptTable, KeptValues, KeyPart } from "./kept.js";
 import type { Block, RenderPlan } from "./render-plan.js";
 
 /** In the attic, what a value was turned into: one that was changed since is left as it is by going back. */
@@ -11,7 +11,7 @@ const BECAME = "emberset_became";
 /** What a dialect says of its syntax for the attic. */
 export interface AtticSyntax {
   /** The address in the attic of what a migration, by its number, takes of a table: all, or a column's values. */
-  readonly addressFor: (number: string, table: Table, column?: string) => string;
+  readonly addressFor: (number: string, table: Pick<Table, "name" | "namespace">, column?: string) => string;
   /** A query for the tables of the attic: name, namespace (null: the usual one) and bytes. */
   readonly tables: string;
   /** An address, quoted. */
@@ -33,6 +33,17 @@ export interface AtticSyntax {
   readonly moves?: (column: Column) => boolean;
   /** A column of a table as it can be kept; absent: as it is. */
   readonly keepable?: (column: Column) => string;
+  /** Whether a table that is dropped is copied into the attic rather than moved; absent: never. */
+  readonly copies?: (table: Table, plan: RenderPlan) => boolean;
+  readonly counters: CounterSyntax;
+}
+
+/** How a dialect keeps where something stands that counts. */
+interface CounterSyntax {
+  /** Makes a table of the attic with where it stands. */
+  readonly keep: (counter: KeptCounter) => string;
+  /** Lets it count on where the attic says that it stood, or behind rows that are further; with rows about it gone, as it does. */
+  readonly restore: (counter: KeptCounter) => string[];
 }
 
 /** What a plan has in the attic while it is run in a direction. */
@@ -99,6 +110,34 @@ export function copiedTables(plan: RenderPlan): string[] {
     return [plan.attic?.direction === "forward" ? addressOf(each.table) : each.now];
   });
   return [...new Set(addresses)].sort();
+}
+
+/** Before anything is taken away: where what counts stands. */
+export function keepCounters({ attic }: RenderPlan, { counters }: Pick<AtticSyntax, "counters">): Block[] {
+  if (attic?.direction !== "forward") return [];
+  return attic.counters.map(counter => ({
+    title: `keep where ${thingThatCounts(counter)} stands in the attic`,
+    statements: [counters.keep(counter)],
+  }));
+}
+
+/** When all is back: what counts goes on where it stood. */
+export function restoreCounters(
+  { attic }: RenderPlan,
+  { counters, table }: Pick<AtticSyntax, "counters" | "table">,
+): Block[] {
+  if (attic?.direction !== "back") return [];
+  return attic.counters.map(counter => ({
+    title: `let ${thingThatCounts(counter)} count on where it stood`,
+    statements: [...counters.restore(counter), `DROP TABLE ${table(counter.address)}`],
+  }));
+}
+
+/** `pieces.id`; a sequence by its own name. */
+export function thingThatCounts(counter: KeptCounter): string {
+  return counter.kind === "sequence"
+    ? addressOf(counter.definition)
+    : `${addressOf(counter.table)}.${counter.column.name}`;
 }
 
 /** Before anything is taken away: copies of the values that will be. */
@@ -278,6 +317,11 @@ export function atticWords(table: Pick<Table, "name" | "namespace">, column?: st
 /** The namespaces that what is kept stands in, each once, while a plan is run in a direction. */
 export function atticNamespaces(plan: RenderPlan, direction: Direction): string[] {
   return [
-    ...new Set(keptWhile(plan, direction).flatMap(({ address }) => parseAddress(address).namespace ?? [])),
+    ...new Set(
+      [
+        ...keptWhile(plan, direction),
+        ...(plan.attic?.direction === direction ? plan.attic.counters : []),
+      ].flatMap(({ address }) => parseAddress(address).namespace ?? []),
+    ),
   ];
 }

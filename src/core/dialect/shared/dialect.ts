@@ -61,6 +61,8 @@ interface DialectTypes {
   readonly widens: (before: string, after: string) => boolean;
   /** What becomes of a value when its column changes its type. */
   readonly retype: Retype;
+  /** A condition that holds of a value that is in the way when its column begins to count. Absent: none is. */
+  readonly unfitToCount?: (value: string) => string;
   /** How values are asked for of a column whose type some definitions make; undefined: it is another. Absent: none are made. */
   readonly definedType?: (column: Column, definitions: readonly Definition[]) => DefinedType | undefined;
   /** Whether a type that says how long a text may be holds it to that. */

@@ -1,7 +1,7 @@
 import type { Direction } from "../../direction.js";
 import type { Replacement } from "../../change/loss.js";
 import type { AlterColumn } from "../../change/types.js";
-import type { Column, Table } from "../../schema/types.js";
+import type { Column, SequenceDefinition, Table } from "../../schema/types.js";
 
 /**
  * The attic: tables beside the others in which a migration keeps what it takes away, under its number. Going back puts
@@ -11,6 +11,7 @@ export interface Attic {
   /** forward: things are put into it; back: taken out. */
   readonly direction: Direction;
   readonly kept: readonly Kept[];
+  readonly counters: readonly KeptCounter[];
 }
 
 /** What one table of the attic holds. Things are called as they were before the migration, unless said otherwise. */
@@ -49,6 +50,27 @@ export interface KeptValues extends BesideKey {
   readonly kind: "values";
   readonly change: AlterColumn;
   readonly by: Replacement;
+}
+
+/** Where something stood that counts, and goes or counts no longer. */
+export type KeptCounter = KeptSequence | KeptCounting;
+
+interface KeptSequence {
+  readonly kind: "sequence";
+  readonly definition: SequenceDefinition;
+  /** The address in the attic. */
+  readonly address: string;
+}
+
+/** What a column of a table counts by. */
+export interface KeptCounting {
+  readonly kind: "counting";
+  readonly table: Table;
+  readonly column: Column;
+  /** The address of the table after the migration; undefined: it is gone. */
+  readonly now: string | undefined;
+  /** The address in the attic. */
+  readonly address: string;
 }
 
 /** A column of a key, as it is called before and after the migration. */

@@ -2,8 +2,9 @@ import { addressOf, parseAddress } from "../../schema/address.js";
 import { ATTIC } from "../../schema/internal-tables.js";
 import type { Table } from "../../schema/types.js";
 import { atticWords, type AtticSyntax } from "../shared/attic.js";
-import type { KeptTable } from "../shared/kept.js";
+import type { KeptCounter, KeptTable } from "../shared/kept.js";
 import { atticTables } from "./catalog/queries.js";
+import { literalSql } from "./expressions.js";
 import { quote, quoteList, quoteTable, stampTriggerName } from "./names.js";
 import { copySequenceSql, REBUILD_END, REBUILD_START } from "./render/tables.js";
 import { typeOf } from "./types.js";
@@ -18,10 +19,30 @@ export const attic: AtticSyntax = {
   deleteFrom: table => `DELETE FROM ${table} AS k`,
   updateFrom: ({ table, from, set, where }) =>
     `UPDATE ${table} AS t SET ${set.join(", ")} FROM ${from} AS k WHERE ${where}`,
+  counters: { keep: keepCounterSql, restore: restoreCounterSql },
 };
 
+/** https://sqlite.org/autoinc.html */
+function keepCounterSql(counter: KeptCounter): string {
+  return `CREATE TABLE ${quoteTable(counter.address)} AS SELECT seq FROM sqlite_sequence WHERE name = ${counted(counter)}`;
+}
+
+/** SQLite goes behind the largest rowid by itself where that is further. */
+function restoreCounterSql(counter: KeptCounter): string[] {
+  const name = counted(counter);
+  const kept = quoteTable(counter.address);
+  return [
+    `DELETE FROM sqlite_sequence WHERE name = ${name} AND EXISTS (SELECT 1 FROM ${kept})`,
+    `INSERT INTO sqlite_sequence (name, seq) SELECT ${name}, seq FROM ${kept}`,
+  ];
+}
+
+function counted(counter: KeptCounter): string {
+  return literalSql(counter.kind === "counting" ? counter.table.name : counter.definition.name);
+}
+
 /** Beside the other tables: SQLite has no namespaces. */
-function addressFor(number: string, table: Table, column?: string): string {
+function addressFor(number: string, table: Pick<Table, "name" | "namespace">, column?: string): string {
   return addressOf({ name: `${ATTIC}${number}_${atticWords(table, column)}` });
 }
 

@@ -1,4 +1,4 @@
-import { retype } from "./retyping.js";
+import { retype, unfitToCount } from "./retyping.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { catalogQueries } from "./catalog/queries.js";
@@ -29,6 +29,7 @@ export const sqlite: Dialect = {
     words,
     widens,
     retype,
+    unfitToCount,
     holdsLengths: false,
     lacks: {
       countingBesideKey: "SQLite counts only in a key: https://sqlite.org/autoinc.html",

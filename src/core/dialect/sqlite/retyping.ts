@@ -21,11 +21,15 @@ export function retype(
   const to = affinityOf(typeOf(after));
   const from = converted === undefined ? value : `(${converted})`;
   const held = storedSql(from, to);
-  // A key that counts is the row's number: nothing else can be stored there.
-  const counted = after.identity ? `typeof(${held}) NOT IN ('integer', 'null')` : undefined;
+  const counted = after.identity ? unfitToCount(held) : undefined;
   const lossy = converted === undefined ? unfitSql(value, to) : undefined;
   const unfit = [counted, lossy && `(${lossy})`].filter(Boolean).join(" OR ") || undefined;
   return { value: held, fails: false, ...(unfit !== undefined && { unfit }) };
+}
+
+/** A key that counts is the row's number: nothing else can be stored there. */
+export function unfitToCount(value: string): string {
+  return `typeof(${value}) NOT IN ('integer', 'null')`;
 }
 
 /** A value as a column of an affinity stores it: https://sqlite.org/datatype3.html#type_affinity */

@@ -8,7 +8,9 @@ import {
   changedSinceBlocks,
   emptiedBlocks,
   fillRoomBlocks,
+  keepCounters,
   putAway,
+  restoreCounters,
   roomBlocks,
   takenOut,
 } from "../../shared/attic.js";
@@ -31,6 +33,7 @@ export function render(plan: RenderPlan): Block[] {
   const lifted = liftReferences(pairs, plan, names);
   const altered = pairs.flatMap(pair => alterTable(pair, plan.changes));
   return [
+    ...keepCounters(plan, attic),
     ...dropReferences(lifted, plan),
     ...dropTables(plan),
     ...renameTables(plan),
@@ -43,6 +46,7 @@ export function render(plan: RenderPlan): Block[] {
       ...becameBlocks(plan, attic),
     ]),
     ...addReferences(lifted),
+    ...restoreCounters(plan, attic),
     ...emptiedBlocks(plan, attic),
   ];
 }

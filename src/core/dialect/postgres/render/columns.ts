@@ -10,6 +10,7 @@ import { NAME, typeOf } from "../types.js";
 import type { Clauses } from "./clauses.js";
 import {
   createSequenceSql,
+  followSerialSql,
   goOnSql,
   identitySql,
   isGenerated,
@@ -17,6 +18,7 @@ import {
   ownSequenceSql,
   resetIdentitySql,
   resetOwnedSql,
+  serialFollowsSql,
 } from "./sequences.js";
 import { unstampedSql } from "./stamps.js";
 
@@ -146,10 +148,13 @@ function alterCounting(change: AlterColumn): Required<Omit<Clauses, "first">> {
   const [owned, owns] = [ownedSequenceOf(before), ownedSequenceOf(after)];
   const moved = owned?.sequence !== owns?.sequence;
   const otherwise = !equal(before.options, after.options);
+  // What counts on in another way begins where it stood.
+  const carries = before.identity !== undefined && after.identity !== undefined && (was !== is || moved);
   return {
     before: [
-      ...(was && !is ? [`ALTER TABLE ${quoteTable(table)} ${column} DROP IDENTITY`] : []),
       ...(moved ? createSequenceSql(after) : []),
+      ...(carries && was && owns ? [followSerialSql(owns.sequence, table, after)] : []),
+      ...(was && !is ? [`ALTER TABLE ${quoteTable(table)} ${column} DROP IDENTITY`] : []),
     ],
     clauses: [
       ...(was && is && after.identity !== before.identity
@@ -159,10 +164,13 @@ function alterCounting(change: AlterColumn): Required<Omit<Clauses, "first">> {
     ],
     afterwards: is && !was ? [`${column} ADD ${identitySql(after)}`] : [],
     after: [
+      // A column's own sequence is found by its column: there must be but one.
+      ...(carries && owned ? [`ALTER SEQUENCE ${quoteTable(owned.sequence)} OWNED BY NONE`] : []),
       ...(moved ? ownSequenceSql(table, after) : []),
+      ...(carries && owned ? [serialFollowsSql(table, after, owned.sequence)] : []),
       ...(moved && owned ? [`DROP SEQUENCE ${quoteTable(owned.sequence)}`] : []),
       ...(!moved && owns && (isRetyped(change) || otherwise) ? [resetOwnedSql(owns, after)] : []),
-      ...((is && !was) || (moved && owns) ? [goOnSql(table, after)] : []),
+      ...(!carries && ((is && !was) || (moved && owns)) ? [goOnSql(table, after)] : []),
     ],
   };
 }

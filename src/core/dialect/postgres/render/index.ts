@@ -11,7 +11,9 @@ import {
   copiedTables,
   emptiedBlocks,
   keepBlocks,
+  keepCounters,
   putAway,
+  restoreCounters,
   takenOut,
   unfilled,
 } from "../../shared/attic.js";
@@ -103,6 +105,7 @@ function copyToAttic({ plan, attic }: Steps): Block[] {
       statements: [`CREATE SCHEMA ${quote(name)}`],
     })),
     ...keepBlocks(plan, attic),
+    ...keepCounters(plan, attic),
     ...changedSinceBlocks(plan, attic),
   ];
 }
@@ -430,6 +433,7 @@ function referencesOf(table: Table, changes: readonly Change[]): Block[] {
 function finishAttic({ plan, attic }: Steps): Block[] {
   return [
     ...becameBlocks(plan, attic),
+    ...restoreCounters(plan, attic),
     ...emptiedBlocks(plan, attic),
     ...atticNamespaces(plan, "back").map(name => ({
       title: "let go of the room in the attic",

@@ -1,7 +1,8 @@
 import { addressOf, parseAddress } from "../../../schema/address.js";
 import type { Column, Table } from "../../../schema/types.js";
+import type { KeptCounter } from "../../shared/kept.js";
 import { literalSql } from "../expressions.js";
-import { quote, quoteBeside, quoteTable, sequenceName } from "../names.js";
+import { dollarQuoted, quote, quoteBeside, quoteTable, sequenceName } from "../names.js";
 import { NAME, typeOf } from "../types.js";
 
 /** Settings of a sequence that are not as usual, by our names for them. */
@@ -122,6 +123,52 @@ export function renameSequenceSql(
   return [`ALTER SEQUENCE IF EXISTS ${quoteBeside(beside, from)} RENAME TO ${quote(to)}`];
 }
 
+/** Where a sequence stands, as a table of the attic; the name of an identity's own is asked of the server. */
+export function keepCounterSql(counter: KeptCounter): string {
+  const start = `CREATE TABLE ${quoteTable(counter.address)} AS SELECT last_value, is_called FROM`;
+  if (counter.kind === "sequence") return `${start} ${quoteTable(addressOf(counter.definition))}`;
+  const owned = ownedSequenceOf(counter.column);
+  if (owned) return `${start} ${quoteTable(owned.sequence)}`;
+  return withSerialSql(addressOf(counter.table), counter.column, start);
+}
+
+/** A sequence goes on where the attic says that it stood, or behind rows that are further. */
+export function restoreCounterSql({ address, ...counter }: KeptCounter): string[] {
+  const kept = `${quoteTable(address)} AS k`;
+  if (counter.kind === "sequence") {
+    const name = literalSql(quoteTable(addressOf(counter.definition)));
+    return [`SELECT setval(${name}, k.last_value, k.is_called) FROM ${kept}`];
+  }
+  const { table, column } = counter;
+  const down = column.options?.[NAME]?.["increment"]?.startsWith("-") ?? false;
+  const [most, further, beyond] = down ? ["min", "least", "<="] : ["max", "greatest", ">="];
+  const rows = `(SELECT ${most}(${quote(column.name)})::bigint AS last FROM ${quoteTable(addressOf(table))}) AS t`;
+  return [
+    `SELECT setval(${serialOf(addressOf(table), column)}, ${further}(k.last_value, t.last), k.is_called OR coalesce(t.last ${beyond} k.last_value, false)) FROM ${kept}, ${rows}`,
+  ];
+}
+
+/** A sequence begins where the one that a column counts by stands. */
+export function followSerialSql(sequence: string, table: string, column: Column): string {
+  const start = `SELECT setval(${literalSql(quoteTable(sequence))}, last_value, is_called) FROM`;
+  return withSerialSql(table, column, start);
+}
+
+/** A statement that ends in the name of the sequence that a column counts by. */
+function withSerialSql(table: string, column: Column, start: string): string {
+  const statement = `EXECUTE ${literalSql(`${start} `)} || ${serialOf(table, column)};`;
+  return `DO ${dollarQuoted(` BEGIN ${statement} END `, "count")}`;
+}
+
+/** What a column counts by begins where another sequence stands. */
+export function serialFollowsSql(table: string, column: Column, sequence: string): string {
+  return `SELECT setval(${serialOf(table, column)}, last_value, is_called) FROM ${quoteTable(sequence)}`;
+}
+
+function serialOf(table: string, { name }: Column): string {
+  return `pg_get_serial_sequence(${literalSql(quoteTable(table))}, ${literalSql(name)})`;
+}
+
 /** What counts in a table goes on behind the rows that are there. */
 export function goOnCountingSql(table: Table): string[] {
   return table.columns
@@ -131,7 +178,6 @@ export function goOnCountingSql(table: Table): string[] {
 
 /** What counts in one column goes on behind the rows that are there. */
 export function goOnSql(table: string, column: Column): string {
-  const [owner, name] = [literalSql(quoteTable(table)), literalSql(column.name)];
   const next = `(SELECT coalesce(max(${quote(column.name)}), 0) + 1 FROM ${quoteTable(table)})`;
-  return `SELECT setval(pg_get_serial_sequence(${owner}, ${name}), ${next}, false)`;
+  return `SELECT setval(${serialOf(table, column)}, ${next}, false)`;
 }

@@ -1,6 +1,6 @@
 import { addressOf } from "../../../schema/address.js";
 import type { Column, Table } from "../../../schema/types.js";
-import { quote, quoteBeside, quoteTable, stampName } from "../names.js";
+import { dollarQuoted, quote, quoteBeside, quoteTable, stampName } from "../names.js";
 
 /** The function and the trigger that keep the moment of a row's last update. */
 export function createStampSql(table: Table, column: Column): string[] {
@@ -9,6 +9,7 @@ export function createStampSql(table: Table, column: Column): string[] {
   return [
     `CREATE FUNCTION ${quoteBeside(table, name)}() RETURNS trigger LANGUAGE plpgsql AS ${dollarQuoted(
       `\nBEGIN\n  IF NEW.${stamp} IS NOT DISTINCT FROM OLD.${stamp} THEN\n    NEW.${stamp} := now();\n  END IF;\n  RETURN NEW;\nEND\n`,
+      "stamp",
     )}`,
     `CREATE TRIGGER ${quote(name)} BEFORE UPDATE ON ${quoteTable(addressOf(table))} FOR EACH ROW EXECUTE FUNCTION ${quoteBeside(table, name)}()`,
   ];
@@ -31,11 +32,4 @@ export function unstampedSql(table: Table, stamps: readonly Column[], update: st
         `ALTER TABLE ${quoteTable(addressOf(table))} ${verb} TRIGGER ${quote(stampName(table.name, name))}`,
     );
   return [...triggers("DISABLE"), update, ...triggers("ENABLE")];
-}
-
-/** A tag that the text does not hold: a name may be anything. */
-function dollarQuoted(text: string): string {
-  let tag = "$stamp$";
-  while (text.includes(tag)) tag = `$${tag.slice(1, -1)}_$`;
-  return `${tag}${text}${tag}`;
 }

@@ -4,7 +4,7 @@ import { handlePart } from "../../../schema/types.js";
 import type { Column, ForeignKey, Index, Options, PartKind, Parts, Table } from "../../../schema/types.js";
 import { textFor } from "../../../sql/placeholders.js";
 import { literalSql } from "../expressions.js";
-import { quote, quoteBeside, quoteList, quoteTable } from "../names.js";
+import { dollarQuoted, quote, quoteBeside, quoteList, quoteTable } from "../names.js";
 import { NAME } from "../types.js";
 import { alterTableSql } from "./clauses.js";
 import { columnSql, storageSql } from "./columns.js";
@@ -71,7 +71,8 @@ export function renameTableSql(from: string, to: string, table: Table): string[]
 function moveSql(from: string, namespace: string | undefined): string {
   if (namespace !== undefined) return alterTableSql(from, `SET SCHEMA ${quote(namespace)}`);
   const usual = "(SELECT quote_ident(current_schema()))";
-  return `DO $move$ BEGIN EXECUTE 'ALTER TABLE ${quoteTable(from).replaceAll("'", "''")} SET SCHEMA ' || ${usual}; END $move$`;
+  const move = `EXECUTE ${literalSql(`ALTER TABLE ${quoteTable(from)} SET SCHEMA `)} || ${usual};`;
+  return `DO ${dollarQuoted(` BEGIN ${move} END `, "move")}`;
 }
 
 /** @param table as it was before */

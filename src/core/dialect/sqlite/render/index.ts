@@ -5,7 +5,9 @@ import {
   changedSinceBlocks,
   emptiedBlocks,
   keepBlocks,
+  keepCounters,
   putAway,
+  restoreCounters,
   takenOut,
 } from "../../shared/attic.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
@@ -29,6 +31,7 @@ export function render(plan: RenderPlan): Block[] {
   const works = worksOf(plan);
   return [
     ...keepBlocks(plan, attic),
+    ...keepCounters(plan, attic),
     ...changedSinceBlocks(plan, attic),
     ...works.flatMap(makeRoom),
     ...dropTables(plan),
@@ -36,6 +39,7 @@ export function render(plan: RenderPlan): Block[] {
     ...works.flatMap(work => (work.rebuilt ? rebuildTable(work) : alterInPlace(work))),
     ...addTables(plan),
     ...becameBlocks(plan, attic),
+    ...restoreCounters(plan, attic),
     ...emptiedBlocks(plan, attic),
   ];
 }
