@@ -1,4 +1,4 @@
-import type { Kept, KeptBesideKey, KeptCounter } from "../core/dialect/shared/kept.js";
+import type { Kept, KeptBesideKey, KeptCounter, Numbered } from "../core/dialect/shared/kept.js";
 import { thingThatCounts } from "../core/dialect/shared/attic.js";
 import { namesThrough } from "../core/change/names.js";
 import { problems } from "../core/problems.js";
@@ -23,7 +23,7 @@ export interface AtticEntry {
   readonly since?: string;
   /** `shelves`, `glazes.notes`; where the history does not know it, its address there. */
   readonly things: readonly string[];
-  readonly kind: "table" | "columns" | "values" | "counter" | "unknown";
+  readonly kind: "table" | "columns" | "values" | "counter" | "rows" | "unknown";
   /** The address of the table that holds it. */
   readonly place: string;
   readonly rows: number;
@@ -64,14 +64,16 @@ export interface RestoreResult {
  */
 export async function restoreFromAttic(options: AtticChoice): Promise<RestoreResult> {
   return withAttic(options, "change", async ({ database, found, later }) => {
-    // Where something counts is for going back alone to say: rows may have come meanwhile.
-    const isRows = ({ entry }: Found) => entry.kind !== "counter" || options.thing !== undefined;
+    // Where something counts, and what tells rows, is for going back alone: rows may have come meanwhile.
+    const isRows = ({ entry }: Found) => hasRows(entry) || options.thing !== undefined;
     const chosen = choose(found, options, database).filter(isRows);
     const tables = tablesByAddress(withoutInternal(await database.readCatalog()).schema);
     const copies = chosen.map(({ entry, kept }) => {
       const refuse = (reason: string) =>
         problems.noPlaceLeft({ what: entry.things.join(", "), reason, address: entry.place });
       if (entry.kind === "counter") throw refuse("only going back lets it count on where it stood");
+      if (kept?.kind !== "table" && kept?.key.some(({ number }) => number))
+        throw refuse("nothing but all that they hold tells the rows apart: only going back finds them");
       if (!kept || !entry.comesBack) throw refuse("nothing tells which row it belongs to");
       const moved = followed(kept, later(entry.migration!.number));
       const address = moved.kind === "table" ? addressOf(moved.table) : moved.now;
@@ -118,7 +120,7 @@ export async function purgeAttic({ mayLose, ...options }: PurgeOptions): Promise
   return withAttic(options, "change", async ({ database, found }) => {
     const { number } = options;
     const chosen = (number === undefined ? found : choose(found, { ...options, number }, database)).filter(
-      ({ entry }) => entry.rows > 0 && entry.kind !== "counter",
+      ({ entry }) => entry.rows > 0 && hasRows(entry),
     );
     const { name, guarded } = database.target;
     const losses = chosen.map(
@@ -172,6 +174,8 @@ async function openAttic(project: OpenProject, database: Database): Promise<Open
     const { kept, migration, since } = source;
     const { number, name } = migration;
     const common = { migration: { number, name }, since, place, rows, bytes };
+    if (!("kind" in kept))
+      return { entry: { ...common, things: [addressOf(kept.table)], kind: "rows", comesBack: true } };
     if (isCounter(kept))
       return { entry: { ...common, things: [thingThatCounts(kept)], kind: "counter", comesBack: true } };
     const comesBack = kept.kind === "table" || kept.key.length > 0;
@@ -183,9 +187,14 @@ async function openAttic(project: OpenProject, database: Database): Promise<Open
 }
 
 /** What a migration has put into the attic of a database. */
-function keptOf(migration: Migration, { dialect }: Database): readonly (Kept | KeptCounter)[] {
+function keptOf(migration: Migration, { dialect }: Database): readonly (Kept | KeptCounter | Numbered)[] {
   const { attic } = migration.kept ? migrationPlan(migration, "forward", dialect) : {};
-  return [...(attic?.kept ?? []), ...(attic?.counters ?? [])];
+  return [...(attic?.kept ?? []), ...(attic?.counters ?? []), ...(attic?.numbered ?? [])];
+}
+
+/** Whether what is kept is rows or values, rather than what going back needs to know. */
+function hasRows({ kind }: AtticEntry): boolean {
+  return kind !== "counter" && kind !== "rows";
 }
 
 function isCounter(kept: Kept | KeptCounter): kept is KeptCounter {

@@ -63,7 +63,18 @@ const SEQUENCES: readonly (readonly SequenceDefinition[])[] = [
 const STAGES = [undefined, ["raw", "bisque"], ["raw", "glazed", "bisque"], ["bisque", "it's raw"]];
 
 /** What only one dialect knows, and what most tables do not have, rolled for each table. */
-const ODDITIES = ["", "", "unnamed", "counted", "owned", "options", "deferred", "staged", "keyless"] as const;
+const ODDITIES = [
+  "",
+  "",
+  "unnamed",
+  "counted",
+  "owned",
+  "options",
+  "deferred",
+  "staged",
+  "keyless",
+  "keyless",
+] as const;
 
 function withOddities(
   schema: Schema,
@@ -129,7 +140,7 @@ function withOddity(table: Table, { odd, key }: Shape, alone: boolean, staged: b
       return staged ? { ...table, columns: [...table.columns, STAGE] } : table;
     case "keyless": {
       const { key: _, ...rest } = table;
-      return alone && key === "text" ? rest : table;
+      return alone && key !== "serial" ? rest : table;
     }
     default:
       return table;

@@ -94,6 +94,7 @@ async function chain(
     for (const statement of statements) await database.runScripted(statement);
   await fillTables(database, start, { rows: 4, rules: () => new Map() });
   await writeTexts(database, start, turn);
+  await doubleRows(database, start);
   await moveCounters(database, turn * 7);
   told.chains += 1;
   const steps: Step[] = [];
@@ -154,7 +155,7 @@ async function tryStep(
     text,
   ).toEqual([]);
   const settled = planFor(dialect, way.a, way.changes);
-  const lost = lostForGood(settled.before, settled.after, settled.changes);
+  const lost = lostForGood(dialect.name, settled.before, settled.after, settled.changes);
   return {
     run,
     text,
@@ -202,6 +203,19 @@ async function backAndForth(
     told.again += 1;
   }
   if (!spoilt) await goBack(0, steps.length);
+}
+
+/** Rows that nothing tells apart, each twice. */
+async function doubleRows(database: Database, { tables }: Schema): Promise<void> {
+  const { quote } = database.dialect.names;
+  for (const table of database.dialect.types.settle({ tables }).tables) {
+    if (table.key || table.uniques.length > 0 || table.indexes.some(({ unique }) => unique)) continue;
+    const columns = table.columns.filter(({ computed }) => !computed).map(({ name }) => quote(name));
+    const name = quote(addressOf(table).startsWith('"') ? table.name : addressOf(table));
+    await database.run(
+      `INSERT INTO ${name} (${columns.join(", ")}) SELECT ${columns.join(", ")} FROM ${name}`,
+    );
+  }
 }
 
 /** Texts that somebody means as they are, wherever a row may hold one. */

@@ -63,10 +63,10 @@ function replaces(change: Change): boolean {
 
 /**
  * Tables, by their addresses at the start, that stay and lose values while nothing tells their rows: no key, unique
- * constraint or unique index, on either side, of required columns that all stay with the values they have. What goes of them goes for
- * good, whatever the program does.
+ * constraint or unique index, on either side, of required columns that all stay with the values they have; and that cannot
+ * even number them, as where SQLite has no rowid, or where it is a key with other values. What goes of them goes for good.
  */
-export function lostForGood(a: Schema, b: Schema, changes: readonly Change[]): Set<string> {
+export function lostForGood(dialect: string, a: Schema, b: Schema, changes: readonly Change[]): Set<string> {
   const [before, after] = [tablesByAddress(a), tablesByAddress(b)];
   const lost = new Set<string>();
   for (const [address, line] of lineageOf(a, changes)) {
@@ -94,7 +94,11 @@ export function lostForGood(a: Schema, b: Schema, changes: readonly Change[]): S
       ...requiredLists(now),
       ...requiredLists(was).map(list => list.map(name => oldNames.get(name) ?? "")),
     ];
-    if (!lists.some(list => list.every(isTold))) lost.add(addressOf(was));
+    const unnumbered =
+      dialect === "sqlite" &&
+      ([was, now].some(({ options }) => options?.["sqlite"]?.["without rowid"] !== undefined) ||
+        now.columns.some(({ name, identity }) => identity && replaced.has(name)));
+    if (unnumbered && !lists.some(list => list.every(isTold))) lost.add(addressOf(was));
   }
   return lost;
 }

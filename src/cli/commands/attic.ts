@@ -87,6 +87,7 @@ function wordsOf({ kind, comesBack }: AtticEntry): string {
     columns: "dropped",
     values: "old values",
     counter: "where it stood",
+    rows: "what tells the rows",
   }[kind];
   return comesBack ? what : `${what}, whole rows: no key to put them back by`;
 }

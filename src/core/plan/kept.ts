@@ -1,7 +1,14 @@
 import { lossOf, type Loss } from "../change/loss.js";
 import { namesThrough, type NamesThrough } from "../change/names.js";
 import type { AlterColumn, Change } from "../change/types.js";
-import type { Attic, KeyPart, KeptBesideKey, KeptCounter, KeptTable } from "../dialect/shared/kept.js";
+import type {
+  Attic,
+  KeyPart,
+  KeptBesideKey,
+  KeptCounter,
+  KeptTable,
+  Numbered,
+} from "../dialect/shared/kept.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf, tablesByAddress } from "../schema/address.js";
@@ -12,9 +19,11 @@ import type { Column, DataType, Table } from "../schema/types.js";
 /** What a forward plan takes away, and where it is kept. */
 export function keptBy(plan: RenderPlan, dialect: Dialect, number: string): Omit<Attic, "direction"> {
   const addressFor = freeAddresses(dialect, number);
+  const values = keptValues(plan, dialect, addressFor);
   return {
-    kept: [...keptTables(plan, addressFor), ...keptValues(plan, dialect, addressFor)],
+    kept: [...keptTables(plan, addressFor), ...values.flatMap(({ kept }) => kept)],
     counters: keptCounters(plan, dialect, addressFor),
+    numbered: values.flatMap(({ numbered }) => numbered ?? []),
   };
 }
 
@@ -81,19 +90,25 @@ function counts({ identity }: Column): boolean {
   return identity === "serial" || identity === "always";
 }
 
+/** What is kept of one table that stays, and how its rows are told where no key does. */
+interface KeptOfTable {
+  readonly kept: readonly KeptBesideKey[];
+  readonly numbered?: Numbered;
+}
+
 /** Values of the tables that stay, table by table. */
-function keptValues(plan: RenderPlan, dialect: Dialect, addressFor: AddressFor): KeptBesideKey[] {
+function keptValues(plan: RenderPlan, dialect: Dialect, addressFor: AddressFor): KeptOfTable[] {
   const names = namesThrough(plan.changes);
   const losses = lossesByTable(plan.changes, widensOn(dialect));
   const oldTables = tablesByAddress(plan.before);
-  return plan.after.tables.flatMap((now): KeptBesideKey[] => {
+  return plan.after.tables.flatMap((now): KeptOfTable[] => {
     const address = addressOf(now);
     const from = names.before(address);
     const table = names.arrives(address) ? undefined : oldTables.get(from);
     const replaced = losses.values.get(address) ?? [];
     if (!table || !(losses.columns.has(from) || losses.columns.has(address) || replaced.length > 0))
       return [];
-    return keptOfTable({ table, now, names, replaced, addressFor });
+    return [keptOfTable({ table, now, names, replaced, addressFor, dialect })];
   });
 }
 
@@ -129,31 +144,58 @@ interface StayingTable {
   readonly names: NamesThrough;
   readonly replaced: readonly Replaced[];
   readonly addressFor: AddressFor;
+  readonly dialect: Dialect;
 }
 
-function keptOfTable({ table, now, names, replaced, addressFor }: StayingTable): KeptBesideKey[] {
+function keptOfTable(staying: StayingTable): KeptOfTable {
+  const { table, now, names, replaced, addressFor } = staying;
   const address = addressOf(now);
-  const staying = new Map(
+  const newNames = new Map(
     now.columns
       .filter(({ name }) => !names.arrives(address, name))
       .map(({ name }) => [names.before(address, name), name]),
   );
-  const key = matchingKey(table, now, staying, new Set(replaced.map(({ change }) => change.after.name)));
+  const others = new Set(replaced.map(({ change }) => change.after.name));
   const plain = table.columns.filter(({ computed }) => !computed);
-  const gone = plain.filter(({ name }) => !staying.has(name));
-  const rest = key.length > 0 ? [] : plain.filter(({ name }) => staying.has(name));
+  const gone = plain.filter(({ name }) => !newNames.has(name));
+  const told = matchingKey(table, now, newNames, others);
+  const takes = gone.length > 0 || replaced.some(({ change: { after } }) => replacedOf(after, staying));
+  const numbered = told.length === 0 && takes ? numberedBy(staying, newNames, others) : undefined;
+  const key: readonly KeyPart[] = numbered
+    ? [{ was: numbered.number, now: numbered.number, retyped: false, number: true }]
+    : told;
+  const rest = key.length > 0 ? [] : plain.filter(({ name }) => newNames.has(name));
   const common = { table, now: address, key };
-  return [
+  const kept = [
     ...(gone.length > 0
       ? [{ ...common, kind: "columns", address: addressFor(table), columns: [...gone, ...rest] } as const]
       : []),
     ...replaced.flatMap(({ change, loss: { by } }): KeptBesideKey[] => {
-      const column = table.columns.find(({ name }) => name === names.before(address, change.after.name));
+      const column = replacedOf(change.after, staying);
       if (!column || key.length === 0) return [];
-      const kept = { columns: [column], address: addressFor(table, column.name), change, by };
-      return [{ ...common, kind: "values", ...kept }];
+      const beside = { columns: [column], address: addressFor(table, column.name), change, by };
+      return [{ ...common, kind: "values", ...beside }];
     }),
   ];
+  return { kept, ...(numbered && { numbered }) };
+}
+
+/** A column as it was, in which other values stand afterwards. */
+function replacedOf(after: Column, { table, now, names }: StayingTable): Column | undefined {
+  return table.columns.find(({ name }) => name === names.before(addressOf(now), after.name));
+}
+
+/** Numbers for rows that nothing tells apart, where they can have some. */
+function numberedBy(
+  { table, now, addressFor, dialect }: StayingTable,
+  newNames: ReadonlyMap<string, string>,
+  replaced: ReadonlySet<string>,
+): Numbered | undefined {
+  const held = new Set(newNames.values());
+  const number = dialect.attic.numbers.name(table, now, name => held.has(name) && replaced.has(name));
+  if (number === undefined) return undefined;
+  const columns = now.columns.filter(({ name, computed }) => held.has(name) && !computed);
+  return { table, now: addressOf(now), columns, number, address: addressFor(table, "rows") };
 }
 
 /**

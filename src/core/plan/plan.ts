@@ -40,8 +40,8 @@ export function planFor(
   if (!keeping) return plan;
   const { number, direction } = keeping;
   const forward = direction === "forward" ? plan : planFor(dialect, after, invert(changes));
-  const { kept, counters } = keptBy(forward, dialect, number);
-  return kept.length + counters.length > 0 ? { ...plan, attic: { direction, kept, counters } } : plan;
+  const attic = keptBy(forward, dialect, number);
+  return attic.kept.length + attic.counters.length > 0 ? { ...plan, attic: { direction, ...attic } } : plan;
 }
 
 /** The addresses of a schema's tables as a dialect holds them: cut, or with a namespace in the name. */

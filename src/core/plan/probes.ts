@@ -5,6 +5,7 @@ import type { AddColumn, AddPart, AlterColumn, AlterPart, Change } from "../chan
 import { matchSql, restoredTo } from "../dialect/shared/attic.js";
 import type { KeptBesideKey } from "../dialect/shared/kept.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
+import { unfoundSql, unlikeAnySql } from "../dialect/shared/numbering.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
 import { columnsOfPart } from "../schema/lookups.js";
@@ -119,9 +120,16 @@ function changeOfValues(
 }
 
 /** What going back lets go of, since nothing tells into which rows it belongs. */
-function probesOfUnplaced({ attic, changes: [change] }: RenderPlan, { names: { quote } }: Dialect): Probe[] {
+function probesOfUnplaced({ attic, changes: [change] }: RenderPlan, dialect: Dialect): Probe[] {
   if (attic?.direction !== "back" || !change) return [];
-  return attic.kept.flatMap((kept): Probe[] =>
+  const { quote } = dialect.names;
+  const changed = attic.numbered.map((numbered): Probe => ({
+    change,
+    question: `rows kept of ${addressOf(numbered.table)}, which no row is any more as it was`,
+    sql: unfoundSql("attic", numbered, quoteAddress(numbered.now, quote), dialect.attic),
+    meaning: "loses",
+  }));
+  const unplaced = attic.kept.flatMap((kept): Probe[] =>
     kept.kind === "columns" && kept.key.length === 0
       ? [
           {
@@ -133,6 +141,7 @@ function probesOfUnplaced({ attic, changes: [change] }: RenderPlan, { names: { q
         ]
       : [],
   );
+  return [...changed, ...unplaced];
 }
 
 type Question = Omit<Probe, "change">;
@@ -206,7 +215,7 @@ function probeOfCut(change: Change, asking: Asking): Question | undefined {
   const kept = restoredTo(plan, change.table).find(
     each => each.kind === "values" && each.columns.some(column => column.name === name),
   );
-  const unfit = kept ? `(${retyped.unfit}) AND ${notInAtticSql(kept, dialect)}` : retyped.unfit;
+  const unfit = kept ? `(${retyped.unfit}) AND ${notInAtticSql(kept, plan, dialect)}` : retyped.unfit;
   const what =
     change.convert === undefined ? "that would be cut, rounded or refused" : "that are not converted";
   return {
@@ -224,7 +233,10 @@ function oldColumn({ table, after }: AlterColumn, { column }: Asking): string {
 }
 
 /** That a row of a table, called t, is none of those the attic has. */
-function notInAtticSql({ address, key }: KeptBesideKey, { names: { quote } }: Dialect): string {
+function notInAtticSql({ address, key, now }: KeptBesideKey, plan: RenderPlan, dialect: Dialect): string {
+  const { quote } = dialect.names;
+  const numbered = plan.attic?.numbered.find(each => each.now === now);
+  if (numbered) return unlikeAnySql(numbered, dialect.attic);
   return `NOT EXISTS (SELECT 1 FROM ${quoteAddress(address, quote)} AS k WHERE ${matchSql(key, quote)})`;
 }
 
@@ -280,10 +292,14 @@ function probeOfNewColumn(change: AddColumn, { dialect, plan, table }: Asking): 
     columns.some(({ name }) => name === column.name),
   );
   // Rows that came after the attic took the values of a required column: nothing says what theirs is.
-  const [since, where] = kept ? [" added since", ` AS t WHERE ${notInAtticSql(kept, dialect)}`] : ["", ""];
+  const numbered = kept && plan.attic?.numbered.find(({ now }) => now === kept.now);
+  const since = numbered ? " added or changed since" : kept ? " added since" : "";
+  const where = kept ? ` AS t WHERE ${notInAtticSql(kept, plan, dialect)}` : "";
   return {
     question: `rows of ${address}${since}, which have no value for the required ${column.name}`,
-    sql: `SELECT count(*) AS n FROM ${table(address)}${where}`,
+    sql: numbered
+      ? unfoundSql("table", numbered, table(address), dialect.attic)
+      : `SELECT count(*) AS n FROM ${table(address)}${where}`,
     meaning: "refuses",
   };
 }

@@ -27,6 +27,8 @@ export const FAILURES: Failures = {
   ],
   remedies: {
     1062: "some rows hold the same values; make them differ or remove the doubles, then run again",
+    // What it says of a row held twice, in a table that others refer to.
+    1834: "some rows hold the same values; make them differ or remove the doubles, then run again",
     1364: "some rows have no value for a required column; give the field a `default` or `fill` and draft again",
     1265: "some values do not fit the column's new type, or are null; correct them, then run again",
     1292: "some values cannot be turned into the new type; correct them, or say `convert` in @Field and draft again",

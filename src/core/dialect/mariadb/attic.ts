@@ -25,7 +25,30 @@ export const attic: AtticSyntax = {
   updateFrom: ({ table, from, set, where }) =>
     `UPDATE ${table} AS t JOIN ${from} AS k ON ${where} SET ${set.map(each => `t.${each}`).join(", ")}`,
   counters: { keep: keepCounterSql, restore: restoreCounterSql },
+  numbers: {
+    name: () => NUMBER,
+    // Another column may count; what others write before the table is locked has a number too.
+    give: table => [
+      `ALTER TABLE ${table} ADD COLUMN ${NUMBER} bigint unsigned NOT NULL DEFAULT (uuid_short()) INVISIBLE, ADD UNIQUE (${NUMBER})`,
+    ],
+    take: table => [`ALTER TABLE ${table} DROP COLUMN ${NUMBER}`],
+    held: columns => `UNHEX(MD5(CONCAT_WS(',', ${["''", ...columns.map(heldSql)].join(", ")})))`,
+    heldType: "binary(16)",
+  },
 };
+
+/** What numbers rows that nothing tells apart. */
+const NUMBER = "emberset_row";
+
+/** A value to the letter, in characters that no collation has a say in. */
+function heldSql(column: Column): string {
+  const name = quote(column.name);
+  const type = typeOf(column);
+  if (isTextual(column) || /blob|binary|bit|geometry|point|linestring|polygon/i.test(type))
+    return `COALESCE(HEX(${name}), '-')`;
+  const exact = /^float/i.test(type) ? `CAST(${name} AS DOUBLE)` : name;
+  return `COALESCE(HEX(CAST(${exact} AS CHAR)), '-')`;
+}
 
 /** https://mariadb.com/kb/en/information-schema-tables-table/ */
 function keepCounterSql({ address, ...counter }: KeptCounter): string {

@@ -91,6 +91,8 @@ const TIME = "'^[ ]*-?[0-9]{1,3}:[0-9]{2}(:[0-9]{2}([.][0-9]+)?)?[ ]*$'";
 export function retype(before: Column, after: Column, value: string, converted: string | undefined): Retyped {
   const [from, to] = [typed(before), typed(after)];
   if (converted !== undefined) return { value: `(${converted})`, fails: false };
+  // What cannot come at all is counted, and compared with nothing: the server may refuse even that.
+  if (ORIGINS[to.kind]?.includes(from.kind) === false) return { value: "NULL", fails: false, unfit: "1 = 1" };
   const unfit = unfitSql(from, to, value);
   return { value: heldSql(from, to, value), fails: false, ...(unfit !== undefined && { unfit }) };
 }
@@ -138,7 +140,6 @@ const ORIGINS: Partial<Readonly<Record<Kind, readonly Kind[]>>> = {
 };
 
 function unfitSql(from: Typed, to: Typed, value: string): string | undefined {
-  if (ORIGINS[to.kind]?.includes(from.kind) === false) return "1 = 1";
   const text = from.kind === "text" ? value : `CAST(${value} AS CHAR)`;
   const limits = UNFIT[to.kind](from, to, value, text).filter(limit => limit !== "");
   return limits.length === 0 ? undefined : limits.join(" OR ");

@@ -7,7 +7,7 @@ import type { KeptBesideKey, KeptTable } from "../shared/kept.js";
 import type { RenderPlan } from "../shared/render-plan.js";
 import { atticTables } from "./catalog/queries.js";
 import { NAME_LIMIT, quote, quoteList, quoteTable } from "./names.js";
-import { goOnSql, keepCounterSql, restoreCounterSql } from "./render/sequences.js";
+import { goOnSql, isGenerated, keepCounterSql, restoreCounterSql } from "./render/sequences.js";
 import { unstampedSql } from "./render/stamps.js";
 import { createIndexSql, createTableSql, notesSql, renameTableSql } from "./render/tables.js";
 import { alterTableSql } from "./render/clauses.js";
@@ -26,7 +26,17 @@ export const attic: AtticSyntax = {
     `UPDATE ${table} AS t SET ${set.join(", ")} FROM ${from} AS k WHERE ${where}`,
   copies: (table, plan) => !canMove(table, plan),
   counters: { keep: keepCounterSql, restore: restoreCounterSql },
+  numbers: {
+    name: () => NUMBER,
+    give: table => [`ALTER TABLE ${table} ADD COLUMN ${NUMBER} bigint GENERATED ALWAYS AS IDENTITY`],
+    take: table => [`ALTER TABLE ${table} DROP COLUMN ${NUMBER}`],
+    held: columns => `md5(ROW(${quoteList(columns.map(({ name }) => name))})::text)`,
+    heldType: "text",
+  },
 };
+
+/** What numbers rows that nothing tells apart. */
+const NUMBER = "emberset_row";
 
 /** A namespace for each migration, and for each namespace it takes tables from: all that hangs on a table fits in. */
 function addressFor(number: string, table: Pick<Table, "name" | "namespace">, column?: string): string {
@@ -127,7 +137,16 @@ export function restoreValuesSql(
     const cast = ownType(column, plan) === undefined ? "" : `::${typeOf(column)}`;
     return `${name} = k.${name}${cast}`;
   });
-  return unstampedSql(table, stamps, restoreSql(kept, attic, set));
+  // What counts by itself always takes no other value.
+  const always = kept.columns.filter(({ name }) =>
+    table.columns.some(each => each.name === name && each.identity === "always" && isGenerated(each)),
+  );
+  const given = (word: string) =>
+    always.map(({ name }) =>
+      alterTableSql(addressOf(table), `ALTER COLUMN ${quote(name)} SET GENERATED ${word}`),
+    );
+  const restored = unstampedSql(table, stamps, restoreSql(kept, attic, set));
+  return [...given("BY DEFAULT"), ...restored, ...given("ALWAYS")];
 }
 
 /** Puts null where a column will get its old values; the key of the attic is still of its later types. */

@@ -36,6 +36,23 @@ export interface AtticSyntax {
   /** Whether a table that is dropped is copied into the attic rather than moved; absent: never. */
   readonly copies?: (table: Table, plan: RenderPlan) => boolean;
   readonly counters: CounterSyntax;
+  readonly numbers: NumberSyntax;
+}
+
+/** How a dialect gives numbers to rows that nothing tells apart, and tells them by what they hold. */
+interface NumberSyntax {
+  /**
+   * How the number of a row is called in a table, before and after a migration; undefined: its rows can have none.
+   * @param replaces whether a column that stays, by its name after, holds other values then
+   */
+  readonly name: (was: Table, now: Table, replaces: (column: string) => boolean) => string | undefined;
+  /** Statements that number the rows of a table, quoted, and such that take the numbers away again. */
+  readonly give: (table: string) => string[];
+  readonly take: (table: string) => string[];
+  /** All that a row holds in some columns, as one value: equal where, and only where, all of them are. */
+  readonly held: (columns: readonly Column[]) => string;
+  /** The type of that value. */
+  readonly heldType: string;
 }
 
 /** How a dialect keeps where something stands that counts. */
@@ -218,9 +235,10 @@ function turnedValues(plan: RenderPlan, direction: Direction): KeptValues[] {
 
 /** When all is done: what values that are kept were turned into. */
 export function becameBlocks(plan: RenderPlan, syntax: AtticSyntax): Block[] {
-  const { table, quote, typeOf, updateFrom, moves = () => false } = syntax;
-  return turnedValues(plan, "forward").map(({ address, now, key, columns, change: { after } }) => {
-    const steady = columns.filter(moves).map(({ name }) => `${quote(name)} = t.${quote(name)}`);
+  const { table, quote, typeOf, updateFrom } = syntax;
+  return turnedValues(plan, "forward").map(kept => {
+    const { address, now, key, change } = kept;
+    const { after } = change;
     return {
       title: `keep what ${now}.${after.name} holds from now on`,
       statements: [
@@ -228,12 +246,17 @@ export function becameBlocks(plan: RenderPlan, syntax: AtticSyntax): Block[] {
         updateFrom({
           table: table(address),
           from: table(now),
-          set: [`${quote(BECAME)} = k.${quote(after.name)}`, ...steady],
+          set: [`${quote(BECAME)} = k.${quote(after.name)}`, ...steadySql(kept, syntax)],
           where: matchSql(seenFromAttic(key), quote),
         }),
       ],
     };
   });
+}
+
+/** For an update of what the attic has of a table, called t: what the server would move stays. */
+export function steadySql({ columns }: KeptBesideKey, { quote, moves = () => false }: AtticSyntax): string[] {
+  return columns.filter(moves).map(({ name }) => `${quote(name)} = t.${quote(name)}`);
 }
 
 /**
@@ -261,7 +284,12 @@ export function changedSinceBlocks(
 
 /** When all is back: the attic lets go of the copies. */
 export function emptiedBlocks(plan: RenderPlan, syntax: Pick<AtticSyntax, "table">): Block[] {
-  return keptWhile(plan, "back").flatMap((kept): Block[] =>
+  const told = plan.attic?.direction === "back" ? plan.attic.numbered : [];
+  const rows = told.map(({ address, table }) => ({
+    title: `empty the attic of what told the rows of ${addressOf(table)}`,
+    statements: [`DROP TABLE ${syntax.table(address)}`],
+  }));
+  const copies = keptWhile(plan, "back").flatMap((kept): Block[] =>
     kept.kind === "table"
       ? []
       : [
@@ -274,6 +302,7 @@ export function emptiedBlocks(plan: RenderPlan, syntax: Pick<AtticSyntax, "table
           },
         ],
   );
+  return [...copies, ...rows];
 }
 
 /** The statement that gives a table, as it is called when all else is done, its values back. */
@@ -314,14 +343,14 @@ export function atticWords(table: Pick<Table, "name" | "namespace">, column?: st
   return [table.namespace, table.name, column].filter(Boolean).join("_");
 }
 
+function allWhile({ attic }: RenderPlan, direction: Direction): string[] {
+  if (attic?.direction !== direction) return [];
+  return [...attic.kept, ...attic.counters, ...attic.numbered].map(({ address }) => address);
+}
+
 /** The namespaces that what is kept stands in, each once, while a plan is run in a direction. */
 export function atticNamespaces(plan: RenderPlan, direction: Direction): string[] {
   return [
-    ...new Set(
-      [
-        ...keptWhile(plan, direction),
-        ...(plan.attic?.direction === direction ? plan.attic.counters : []),
-      ].flatMap(({ address }) => parseAddress(address).namespace ?? []),
-    ),
+    ...new Set([...allWhile(plan, direction)].flatMap(address => parseAddress(address).namespace ?? [])),
   ];
 }

@@ -12,6 +12,23 @@ export interface Attic {
   readonly direction: Direction;
   readonly kept: readonly Kept[];
   readonly counters: readonly KeptCounter[];
+  readonly numbered: readonly Numbered[];
+}
+
+/**
+ * A table whose rows nothing tells apart, although values of it are kept. They have numbers while a migration runs; later
+ * they are found again by all that they hold, equal ones each in their turn.
+ */
+export interface Numbered {
+  readonly table: Table;
+  /** The address of the table after the migration. */
+  readonly now: string;
+  /** The columns that stay, as they are after the migration: what they hold tells a row. */
+  readonly columns: readonly Column[];
+  /** How the number of a row is called in the table. */
+  readonly number: string;
+  /** The address in the attic of the numbers beside what the rows held. */
+  readonly address: string;
 }
 
 /** What one table of the attic holds. Things are called as they were before the migration, unless said otherwise. */
@@ -34,7 +51,7 @@ interface BesideKey {
   readonly now: string;
   /** The address in the attic. */
   readonly address: string;
-  /** The columns by which rows are found again; none where the table has no key that stays. */
+  /** The columns by which rows are found again; none where the table has no key that stays, and its rows have no numbers. */
   readonly key: readonly KeyPart[];
   /** Whose values are kept. */
   readonly columns: readonly Column[];
@@ -79,4 +96,6 @@ export interface KeyPart {
   readonly now: string;
   /** Its values are of another type afterwards. */
   readonly retyped: boolean;
+  /** It is the number that rows have only while a migration runs. */
+  readonly number?: true;
 }

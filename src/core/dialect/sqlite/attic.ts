@@ -7,7 +7,7 @@ import { atticTables } from "./catalog/queries.js";
 import { literalSql } from "./expressions.js";
 import { quote, quoteList, quoteTable, stampTriggerName } from "./names.js";
 import { copySequenceSql, REBUILD_END, REBUILD_START } from "./render/tables.js";
-import { typeOf } from "./types.js";
+import { NAME, typeOf } from "./types.js";
 
 export const attic: AtticSyntax = {
   addressFor,
@@ -20,7 +20,25 @@ export const attic: AtticSyntax = {
   updateFrom: ({ table, from, set, where }) =>
     `UPDATE ${table} AS t SET ${set.join(", ")} FROM ${from} AS k WHERE ${where}`,
   counters: { keep: keepCounterSql, restore: restoreCounterSql },
+  numbers: {
+    name: rowidOf,
+    give: () => [],
+    take: () => [],
+    held: columns => columns.map(({ name }) => `quote(${quote(name)})`).join(" || ',' || ") || "''",
+    heldType: "text",
+  },
 };
+
+/**
+ * Every row has a number of its own, by one of three names (https://sqlite.org/rowidtable.html); a key that counts is
+ * that number, so one that stays with other values would change it.
+ */
+function rowidOf(was: Table, now: Table, replaces: (column: string) => boolean): string | undefined {
+  if ([was, now].some(({ options }) => options?.[NAME]?.["without rowid"] !== undefined)) return undefined;
+  if (now.columns.some(({ name, identity }) => identity && replaces(name))) return undefined;
+  const taken = new Set([...was.columns, ...now.columns].map(({ name }) => name.toLowerCase()));
+  return ["rowid", "_rowid_", "oid"].find(name => !taken.has(name));
+}
 
 /** https://sqlite.org/autoinc.html */
 function keepCounterSql(counter: KeptCounter): string {

@@ -36,7 +36,12 @@ function list(item: Shape): Shape {
 }
 
 function object(shapes: Shapes, ...required: readonly string[]): Shape {
-  const whole = is(`an object of ${Object.keys(shapes).join(", ")}`, isRecord);
+  return objectOr("", shapes, ...required);
+}
+
+/** @param words what else may stand in its place, in front of it */
+function objectOr(words: string, shapes: Shapes, ...required: readonly string[]): Shape {
+  const whole = is(`${words}an object of ${Object.keys(shapes).join(", ")}`, isRecord);
   return (value, path) => {
     if (!isRecord(value)) return whole(value, path);
     const missing = required.filter(name => value[name] === undefined);
@@ -100,7 +105,7 @@ const STORED: Shapes = {
   namespace: TEXT,
   note: TEXT,
   was: TEXT,
-  key: either(object(UNIQUE), value => value === false, FLAG),
+  key: either(objectOr("false, or ", UNIQUE), value => value === false, FLAG),
   unique: list(either(object(UNIQUE, "fields"), Array.isArray, TEXTS)),
   indexes: list(either(object(INDEX, "fields"), Array.isArray, TERMS)),
   checks: either(

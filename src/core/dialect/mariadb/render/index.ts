@@ -14,6 +14,8 @@ import {
   roomBlocks,
   takenOut,
 } from "../../shared/attic.js";
+import type { Numbered } from "../../shared/kept.js";
+import { findRows, keepHeld, numberRows, roomForHeld, unnumberRows } from "../../shared/numbering.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { attic, moveTableSql } from "../attic.js";
 import { quoteTable } from "../names.js";
@@ -31,6 +33,8 @@ export function render(plan: RenderPlan): Block[] {
   const names = namesThrough(plan.changes);
   const pairs = tablePairs(plan, names);
   const lifted = liftReferences(pairs, plan, names);
+  // Tables are renamed before all else.
+  const renamed = ({ table, now }: Numbered) => (plan.attic?.direction === "back" ? addressOf(table) : now);
   const altered = pairs.flatMap(pair => alterTable(pair, plan.changes));
   return [
     ...keepCounters(plan, attic),
@@ -38,12 +42,17 @@ export function render(plan: RenderPlan): Block[] {
     ...dropTables(plan),
     ...renameTables(plan),
     ...addTables(plan),
+    ...numberRows(plan, attic, renamed),
     ...roomBlocks(plan, attic),
+    ...roomForHeld(plan, attic),
     ...whileLocked(plan, pairs, [
+      ...findRows(plan, attic, renamed),
       ...fillRoomBlocks(plan, attic),
       ...changedSinceBlocks(plan, attic, ({ table }) => addressOf(table)),
       ...altered,
       ...becameBlocks(plan, attic),
+      ...keepHeld(plan, attic),
+      ...unnumberRows(plan, attic),
     ]),
     ...addReferences(lifted),
     ...restoreCounters(plan, attic),

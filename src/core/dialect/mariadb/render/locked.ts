@@ -13,7 +13,9 @@ export function whileLocked(
   pairs: readonly TablePair[],
   blocks: readonly Block[],
 ): Block[] {
-  const kept = (plan.attic?.kept ?? []).flatMap(each => (each.kind === "table" ? [] : [each.address]));
+  const { kept: all = [], numbered = [] } = plan.attic ?? {};
+  const values = all.filter(({ kind }) => kind !== "table");
+  const kept = [...values, ...numbered].map(({ address }) => address);
   if (kept.length === 0) return [...blocks];
   const tables = [...new Set([...pairs.map(({ now }) => addressOf(now)), ...kept])].sort();
   return [

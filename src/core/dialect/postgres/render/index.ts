@@ -17,6 +17,7 @@ import {
   takenOut,
   unfilled,
 } from "../../shared/attic.js";
+import { findRows, keepHeld, numberRows, roomForHeld, unnumberRows } from "../../shared/numbering.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { clearValuesSql, keepTableSql, restoreValuesSql, takeTableSql } from "../attic.js";
 import { quote, quoteTable } from "../names.js";
@@ -104,8 +105,10 @@ function copyToAttic({ plan, attic }: Steps): Block[] {
       title: "make room in the attic",
       statements: [`CREATE SCHEMA ${quote(name)}`],
     })),
+    ...numberRows(plan, attic),
     ...keepBlocks(plan, attic),
     ...keepCounters(plan, attic),
+    ...findRows(plan, attic),
     ...changedSinceBlocks(plan, attic),
   ];
 }
@@ -433,6 +436,9 @@ function referencesOf(table: Table, changes: readonly Change[]): Block[] {
 function finishAttic({ plan, attic }: Steps): Block[] {
   return [
     ...becameBlocks(plan, attic),
+    ...roomForHeld(plan, attic),
+    ...keepHeld(plan, attic),
+    ...unnumberRows(plan, attic),
     ...restoreCounters(plan, attic),
     ...emptiedBlocks(plan, attic),
     ...atticNamespaces(plan, "back").map(name => ({

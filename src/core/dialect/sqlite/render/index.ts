@@ -10,6 +10,7 @@ import {
   restoreCounters,
   takenOut,
 } from "../../shared/attic.js";
+import { findRows, keepHeld, roomForHeld } from "../../shared/numbering.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { attic, keepTableSql, takeRowsSql } from "../attic.js";
 import { quoteTable } from "../names.js";
@@ -32,6 +33,7 @@ export function render(plan: RenderPlan): Block[] {
   return [
     ...keepBlocks(plan, attic),
     ...keepCounters(plan, attic),
+    ...findRows(plan, attic),
     ...changedSinceBlocks(plan, attic),
     ...works.flatMap(makeRoom),
     ...dropTables(plan),
@@ -39,6 +41,8 @@ export function render(plan: RenderPlan): Block[] {
     ...works.flatMap(work => (work.rebuilt ? rebuildTable(work) : alterInPlace(work))),
     ...addTables(plan),
     ...becameBlocks(plan, attic),
+    ...roomForHeld(plan, attic),
+    ...keepHeld(plan, attic),
     ...restoreCounters(plan, attic),
     ...emptiedBlocks(plan, attic),
   ];

@@ -56,14 +56,18 @@ function hasCounter({ columns }: Table): boolean {
 
 /** Where the old rows' values come from, column by column; what is left to defaults is not named. */
 function moveRowsSql(work: Work, scratch: string): string {
-  const { to, now, restored } = work;
-  const moved = now.columns.flatMap(column => {
+  const { to, now, restored, number } = work;
+  const named = now.columns.flatMap(column => {
     const value = column.computed ? undefined : valueSql(column, work);
     return value === undefined ? [] : [{ name: quote(column.name), value }];
   });
+  const own = number === undefined ? [] : [{ name: quote(number), value: quote(number) }];
+  const moved = [...own, ...named];
   const names = moved.map(({ name }) => name).join(", ");
   const values = moved.map(({ value }) => value).join(", ");
-  const from = [quoteTable(to), ...restored.map(atticJoinSql)].join("\n  ");
+  const from = [quoteTable(to), ...restored.map((kept, at) => atticJoinSql(kept, at, quoteTable(to)))].join(
+    "\n  ",
+  );
   return `INSERT INTO ${quote(scratch)} (${names})\n  SELECT ${values} FROM ${from}`;
 }
 
@@ -117,13 +121,13 @@ function keptIn(restored: readonly KeptBesideKey[], { name }: Column): KeptAt | 
 }
 
 /** Brings the rows of the attic beside those of the table, under names that no column has. */
-function atticJoinSql({ key, columns, address }: KeptBesideKey, at: number): string {
+function atticJoinSql({ key, columns, address }: KeptBesideKey, at: number, table: string): string {
   const named = [
     `1 AS emberset_found${at}`,
     ...key.map(({ was }, of) => `${quote(was)} AS emberset_key${at}_${of}`),
     ...columns.map(({ name }, of) => `${quote(name)} AS ${keptName({ at, of })}`),
   ];
-  const match = key.map(({ was }, of) => `emberset_key${at}_${of} = ${quote(was)}`);
+  const match = key.map(({ was }, of) => `emberset_key${at}_${of} = ${table}.${quote(was)}`);
   return `LEFT JOIN (SELECT ${named.join(", ")} FROM ${quoteTable(address)}) ON ${match.join(" AND ")}`;
 }
 

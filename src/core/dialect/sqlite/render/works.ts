@@ -23,6 +23,8 @@ export interface Work {
   readonly taken: ReadonlySet<string>;
   /** Whether it is built anew; else every change of it can be made where it stands. */
   readonly rebuilt: boolean;
+  /** How the numbers of its rows are called, where they must keep them. */
+  readonly number?: string | undefined;
 }
 
 /** The changes of a plan table by table, each with how it was and will be. */
@@ -34,8 +36,15 @@ export function worksOf(plan: RenderPlan): Work[] {
     if (!was || !now) return [];
     const restored = restoredTo(plan, to);
     const rebuilt = restored.length > 0 || !canStay({ changes: own, was, now }, changes);
-    return [{ from, to, changes: own, was, now, restored, taken: takenNames(was, to, after), rebuilt }];
+    const taken = takenNames(was, to, after);
+    return [{ from, to, changes: own, was, now, restored, taken, rebuilt, number: numberIn(plan, to) }];
   });
+}
+
+/** How the numbers of a table's rows are called that the attic goes by. */
+function numberIn({ attic }: RenderPlan, address: string): string | undefined {
+  if (attic?.direction !== "forward") return undefined;
+  return attic.numbered.find(({ now }) => now === address)?.number;
 }
 
 /** Indexes, and the triggers that keep stamps: SQLite drops them with their table. */
