@@ -4,7 +4,7 @@ import { glob } from "tinyglobby";
 import { diff } from "../core/change/diff.js";
 import { describeChange, describeDetail } from "../core/change/words.js";
 import type { LeftAlone } from "../core/dialect/shared/dialect.js";
-import { learnSpellings, respell } from "../core/lower/spellings.js";
+import { learnSpellings } from "../core/lower/spellings.js";
 import { splitStatements } from "../core/sql/statements.js";
 import { writeModels, type ModelFile } from "../core/model/write/write-models.js";
 import { Problem, problems } from "../core/problems.js";
@@ -74,7 +74,9 @@ export async function adopt({ title = "baseline", ...options }: AdoptOptions): P
     try {
       const schema = await staged.schema();
       const spellings = dialect.catalog.respells ? learnSpellings(dialect.types.settle(schema), held) : {};
-      refuseUnsaid(respell(dialect.types.settle(schema), spellings), held);
+      // Not by what is learned from it: that would take any text for another way to say the same.
+      const { settle, unspell } = dialect.types;
+      refuseUnsaid(unspell(settle(schema)), unspell(held));
       const changes = diff(EMPTY_SCHEMA, schema);
       const draft = draftMigration(project.history(), title, changes, project.dialects);
       const proof = await prove(database, draft, held, options);
@@ -225,7 +227,10 @@ async function prove(
     return await withScratch(target, trace, async ({ database, where }) => {
       for (const { sql } of splitStatements(text, dialect.tokens)) await database.runScripted(sql);
       const built = await readHeld(database);
-      const remarks = diff(held, built.held).map(describeChange);
+      // One thing may have been said in two ways.
+      const remarks = diff(dialect.types.unspell(held), dialect.types.unspell(built.held)).map(
+        describeChange,
+      );
       return { same: remarks.length === 0, where, remarks };
     });
   } catch (error) {

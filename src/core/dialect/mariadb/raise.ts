@@ -16,6 +16,27 @@ export function unspell(schema: Schema): Schema {
   return { ...schema, tables: schema.tables.map(unspellTable) };
 }
 
+/** Comparisons of one column, or of its length, with numbers: `between 1 and 9` is what `>= 1 AND <= 9` is. */
+function unspellComparisons(text: string, placeholder: string): string | undefined {
+  const escaped = placeholder.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
+  const number = "-?\\d+(?:\\.\\d+)?";
+  const left = `(${escaped}|char_length\\(${escaped}\\))`;
+  const one = new RegExp(
+    `^${left} (?:(>=|<=|>|<) (${number})|between (${number}) and (${number}))(?: and |$)`,
+  );
+  const parts: string[] = [];
+  for (let rest = text; rest !== "";) {
+    const found = one.exec(rest);
+    if (!found) return undefined;
+    const [all, of, operator, value, least, most] = found;
+    parts.push(
+      operator === undefined ? `${of!} >= ${least!} AND ${of!} <= ${most!}` : `${of!} ${operator} ${value!}`,
+    );
+    rest = rest.slice(all.length);
+  }
+  return parts.join(" AND ");
+}
+
 function unspellTable(table: Table): Table {
   return {
     ...table,
@@ -25,6 +46,8 @@ function unspellTable(table: Table): Table {
       const [only] = check.rules;
       if (only?.kind !== "sql" || typeof only.sql !== "string") return check;
       const column = table.columns.find(({ name }) => only.sql.toString().includes(placeholderOf(name)));
+      const compared = column && unspellComparisons(only.sql, placeholderOf(column.name));
+      if (compared !== undefined) return { ...check, rules: [{ kind: "sql", sql: compared }] };
       const list = column && /^(.+?) in \(([^]*)\)$/.exec(only.sql);
       const placeholder = column && placeholderOf(column.name);
       const exact = `cast(${placeholder!} as char charset binary)`;

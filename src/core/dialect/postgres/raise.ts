@@ -66,37 +66,55 @@ function unspellDefault(text: string, type: string): string {
   return negative && /^(?:smallint|integer|bigint)$/.test(type) ? negative[1]! : text;
 }
 
-/** Of one column: comparisons with a whole number, and lists of texts or whole numbers. */
+const NUMERIC = /^(?:smallint|integer|bigint|decimal|numeric|real|double precision)\b/;
+
+/** A number as the server writes it beside a column: `1`, `(0)::numeric`, `'-5'::integer`. */
+const NUMBER = /^(?:(-?\d+(?:\.\d+)?)|\((-?\d+(?:\.\d+)?)\)::[a-z ]+|'(-?\d+(?:\.\d+)?)'::[a-z ]+)$/;
+
+function numberIn(text: string): string | undefined {
+  const found = NUMBER.exec(text);
+  return found?.[1] ?? found?.[2] ?? found?.[3];
+}
+
+/** Of one column: comparisons with a number, and lists of texts or numbers. */
 function unspellCheck(text: string, columns: readonly Column[]): string {
   const column = columns.find(({ name }) => text.includes(placeholderOf(name)));
   if (!column) return text;
   const placeholder = placeholderOf(column.name);
   const type = textOf(column);
-  const whole = /^(?:smallint|integer|bigint)$/.test(type);
+  const counts = NUMERIC.test(type);
   const parts = outer(text).split(/\) AND \(/);
   const read = parts.map((part, at) => {
     const bare =
       parts.length === 1 ? part : part.slice(at === 0 ? 1 : 0, at === parts.length - 1 ? -1 : undefined);
-    const compared = /^(.+?) (>=|<=|>|<) (\d+)$/.exec(bare);
-    if (compared && compared[1] === placeholder && whole) return bare;
+    const [, left, comparison, right] = /^(.+?) (>=|<=|>|<) (.+)$/.exec(bare) ?? [];
+    const number = right === undefined ? undefined : numberIn(right);
+    if (left === placeholder && counts && number !== undefined)
+      return `${placeholder} ${comparison!} ${number}`;
     const [, length, operator, count] = /^char_length\((.+?)\) (>=|<=) (\d+)$/.exec(bare) ?? [];
     if (length === (type === "text" ? placeholder : `(${placeholder})::text`))
       return `char_length(${placeholder}) ${operator!} ${count!}`;
-    return unspellList(bare, placeholder, type, whole);
+    return unspellList(bare, placeholder, type, counts);
   });
   return read.every(part => part !== undefined) ? read.join(" AND ") : text;
 }
 
-function unspellList(text: string, placeholder: string, type: string, whole: boolean): string | undefined {
-  const left = type === "text" || whole ? placeholder : `(${placeholder})::text`;
+function unspellList(text: string, placeholder: string, type: string, counts: boolean): string | undefined {
+  const left = type === "text" || counts ? placeholder : `(${placeholder})::text`;
   const head = `${left} = ANY (`;
   if (!text.startsWith(head)) return undefined;
   const list = text.slice(head.length, -1);
-  const inner = type === "text" || whole ? list : /^\((.*)\)::text\[\]$/s.exec(list)?.[1];
+  const inner = type === "text" || counts ? list : /^\((.*)\)::text\[\]$/s.exec(list)?.[1];
   const items = inner === undefined ? undefined : /^ARRAY\[(.*)\]$/s.exec(inner)?.[1];
   if (items === undefined) return undefined;
-  const cast = whole ? "" : `::${castSql(type)}`;
-  const literal = whole ? "\\d+" : "'(?:[^']|'')*'";
+  if (counts) {
+    const numbers = items.split(", ").map(numberIn);
+    return numbers.length > 1 && numbers.every(each => each !== undefined)
+      ? `${placeholder} IN (${numbers.join(", ")})`
+      : undefined;
+  }
+  const cast = `::${castSql(type)}`;
+  const literal = "'(?:[^']|'')*'";
   const found = [...items.matchAll(new RegExp(`(${literal})${cast}(?:, |$)`, "g"))];
   if (found.map(([all]) => all).join("") !== items || found.length < 2) return undefined;
   return `${placeholder} IN (${found.map(([, item]) => item).join(", ")})`;

@@ -40,8 +40,8 @@ interface FieldFacts {
 }
 
 function factsOf(column: Column, writing: Writing, { byField }: StatedChecks): FieldFacts {
-  const type = writing.typeOf(column);
   const check = byField.get(column.name);
+  const type = check ? typeBeside(check.rules, column, writing) : writing.typeOf(column);
   const inKey = writing.table.key?.columns.includes(column.name) ?? false;
   const generate = generateOf(column, inKey);
   return {
@@ -55,6 +55,16 @@ function factsOf(column: Column, writing: Writing, { byField }: StatedChecks): F
     counted: column.identity !== undefined || (column.default?.kind === "uuid" && inKey),
   };
 }
+
+/** A decimal is a text in the program, but for one that rules compare with numbers. */
+function typeBeside(rules: readonly Rule[], column: Column, writing: Writing): FieldType {
+  const type = writing.typeOf(column);
+  return column.type.kind === "decimal" && rules.some(({ kind }) => COMPARING.has(kind))
+    ? { ...type, ts: "number", validators: [["IsNumber"]] }
+    : type;
+}
+
+const COMPARING: ReadonlySet<Rule["kind"]> = new Set(["min", "max", "above", "below"]);
 
 /** What counts up a column, as its decorators say it; `bare`: a key that needs no word. */
 interface Generate {
@@ -80,13 +90,13 @@ function keyDecorators({ column, inKey, generate }: FieldFacts, writing: Writing
 
 function validatorDecorators(facts: FieldFacts, writing: Writing): Decorator[] {
   const { column, type, validators, counted, bare } = facts;
-  const isLimited = type.validators.some(([name]) => name === "MaxLength");
+  const isLimited = type.validators.some(([name]) => name === "MaxLength") && !isShorter(validators, type);
   return [
     ...(column.nullable ? [writing.validator("IsOptional")] : []),
     ...(counted || bare || column.stamp
       ? []
       : type.validators
-          .filter(([name]) => !isNeedless(validators, name))
+          .filter(([name]) => !isNeedless(facts, name))
           .map(([name, ...values]) => writing.validator(name, ...values))),
     ...validators
       .filter(({ name }) => name !== "maxLength" || !isLimited)
@@ -100,9 +110,17 @@ function isListed(validators: readonly Validator[]): boolean {
   return validators.some(({ name }) => name === "isIn");
 }
 
-/** Whether a list of values makes a validator of the type needless. */
-function isNeedless(validators: readonly Validator[], name: string): boolean {
-  return isListed(validators) && /^(?:IsString|MaxLength)$/.test(name);
+/** Whether a list of values, or a shorter length, makes a validator of the type needless. */
+function isNeedless({ validators, type }: FieldFacts, name: string): boolean {
+  if (isListed(validators)) return /^(?:IsString|MaxLength)$/.test(name);
+  return name === "MaxLength" && isShorter(validators, type);
+}
+
+/** Whether rules allow another length than the type that a validator tells. */
+function isShorter(validators: readonly Validator[], type: FieldType): boolean {
+  const [, own] = type.validators.find(([name]) => name === "MaxLength") ?? [];
+  const stated = validators.find(({ name }) => name === "maxLength")?.constraints[0];
+  return own !== undefined && stated !== undefined && stated !== own;
 }
 
 function unionOf(rules: readonly Rule[]): string {
@@ -132,7 +150,8 @@ function typeOption({ column, type, validators, bare, counted }: FieldFacts): Co
   if (column.stamp && equal(column.type, { kind: "timestamptz" })) return undefined;
   if (counted && column.type.kind === (column.identity ? "integer" : "uuid")) return undefined;
   if (type.type !== undefined) return type.type;
-  return isListed(validators) || (counted && !bare) ? statedType(column.type) : undefined;
+  const isUntold = isListed(validators) || isShorter(validators, type) || (counted && !bare);
+  return isUntold ? statedType(column.type) : undefined;
 }
 
 function statedType(type: DataType): CodeValue {

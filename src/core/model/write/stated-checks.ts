@@ -42,13 +42,21 @@ function checkOfField(column: Column, writing: Writing): Check | undefined {
     check =>
       isOfRules(check) && check.column === undefined && check.options === undefined && isAboutIt(check),
   );
-  const rules = found ? rulesOf(column, validatorsFor(found.rules)) : [];
+  const rules = found && !isBeyondNumbers(column) ? rulesOf(column, validatorsFor(found.rules)) : [];
   if (found && equal(settled(column, rules, writing), settled(column, found.rules, writing))) return found;
   const implied = settled(column, rulesOf(column, []), writing);
   return writing.table.checks.find(
     check => check !== found && isAboutIt(check) && equal(settledCheck(column, check, writing), implied),
   );
 }
+
+/** Digits that a number of the program cannot hold: no rule of class-validator compares them. */
+function isBeyondNumbers({ type }: Column): boolean {
+  return type.kind === "decimal" && type.precision > EXACT_DIGITS;
+}
+
+/** As many decimal digits as every number of that many keeps: https://en.wikipedia.org/wiki/IEEE_754 */
+const EXACT_DIGITS = 15;
 
 /** Checks of fields come first, in the order of the fields: those that stand otherwise are stated by the table. */
 function inOrder(found: ReadonlyMap<string, Check>, { table }: Writing): Map<string, Check> {
