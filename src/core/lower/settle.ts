@@ -9,6 +9,7 @@ import type {
   Column,
   DataType,
   Default,
+  Definition,
   Index,
   IndexPart,
   Options,
@@ -51,6 +52,10 @@ export interface SettleRules {
   /** SQL of the developer's own as a default. */
   readonly defaultSql: (text: string, column: Column) => string | undefined;
   readonly now: (column: Column) => string;
+  /** A type or a sequence as its catalog says it. Absent: as it is. */
+  readonly definition?: (definition: Definition) => Definition;
+  /** An option of a table as its catalog says it; undefined: it is what is usual, of which a catalog says nothing. Absent: as it is. */
+  readonly tableOption?: (name: string, value: string) => string | undefined;
 }
 
 /** Tables are never changed in place: each is settled once, and an unchanged one stays the same object. */
@@ -67,7 +72,10 @@ export function settleSchema(schema: Schema, rules: SettleRules): Schema {
   };
   return {
     tables: schema.tables.map(settle),
-    ...(rules.namespaces && schema.definitions?.length && { definitions: schema.definitions }),
+    ...(rules.namespaces &&
+      schema.definitions?.length && {
+        definitions: schema.definitions.map(each => rules.definition?.(each) ?? each),
+      }),
   };
 }
 
@@ -81,7 +89,7 @@ function settleTable(given: Table, rules: SettleRules): Table {
     ...rest,
     ...address,
     name: cut(address.name),
-    ...ownOptions(options, rules),
+    ...ownOptions(options && tableOptions(options, rules), rules),
     ...(rules.keepsNotes && note !== undefined && { note }),
     columns: table.columns.map(column =>
       settleColumn(inKey(column, table, rules) ? { ...column, nullable: false } : column, spell, rules),
@@ -135,6 +143,15 @@ function flatten(
 function ownOptions(options: Options | undefined, { dialect }: SettleRules): { options?: Options } {
   const own = options?.[dialect];
   return own && Object.keys(own).length > 0 ? { options: { [dialect]: own } } : {};
+}
+
+function tableOptions(options: Options, { dialect, tableOption }: SettleRules): Options {
+  if (!tableOption) return options;
+  const own = Object.entries(options[dialect] ?? {}).flatMap(([name, value]) => {
+    const told = tableOption(name, value);
+    return told === undefined ? [] : [[name, told] as const];
+  });
+  return { [dialect]: Object.fromEntries(own) };
 }
 
 const PREFIXES = { key: "pk", unique: "uq", index: "ix", "foreign key": "fk", check: "ck" } as const;

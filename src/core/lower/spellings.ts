@@ -1,5 +1,6 @@
 import { addressOf, tablesByAddress } from "../schema/address.js";
-import type { Check, Column, Index, Schema, SqlText, Table } from "../schema/types.js";
+import { definitionKey } from "../schema/types.js";
+import type { Check, Column, Definition, Index, Schema, SqlText, Table } from "../schema/types.js";
 
 /**
  * Some engines give an expression back in their own spelling: `IN ('a')` as `= ANY (ARRAY['a'::text])`. No SQL is
@@ -23,6 +24,18 @@ export function learnSpellings(sent: Schema, held: Schema): Spellings {
       return text;
     });
   }
+  const heldTypes = new Map((held.definitions ?? []).map(each => [definitionKey(each), each]));
+  for (const type of sent.definitions ?? []) {
+    const other = heldTypes.get(definitionKey(type));
+    if (!other) continue;
+    const texts = new Map<string, string>();
+    respellDefinition(other, (slot, text) => (texts.set(slot, text), text));
+    respellDefinition(type, (slot, text) => {
+      const spelled = texts.get(slot);
+      if (spelled !== undefined && spelled !== text) found.set(keyOfDefinition(type, slot, text), spelled);
+      return text;
+    });
+  }
   return Object.fromEntries(found);
 }
 
@@ -30,6 +43,11 @@ export function learnSpellings(sent: Schema, held: Schema): Spellings {
 export function respell(sent: Schema, spellings: Spellings): Schema {
   return {
     ...sent,
+    ...(sent.definitions && {
+      definitions: sent.definitions.map(each =>
+        respellDefinition(each, (slot, text) => spellings[keyOfDefinition(each, slot, text)] ?? text),
+      ),
+    }),
     tables: sent.tables.map(table =>
       respellTable(table, (slot, text) => spellings[keyOf(table, slot, text)] ?? text),
     ),
@@ -38,6 +56,24 @@ export function respell(sent: Schema, spellings: Spellings): Schema {
 
 function keyOf(table: Table, slot: string, text: string): string {
   return JSON.stringify([addressOf(table), slot, text]);
+}
+
+function keyOfDefinition(definition: Definition, slot: string, text: string): string {
+  return JSON.stringify([definitionKey(definition), slot, text]);
+}
+
+/** Every expression of a definition handed to `change`: only domains have some. */
+function respellDefinition(
+  definition: Definition,
+  change: (slot: string, text: string) => string,
+): Definition {
+  if (definition.kind !== "domain") return definition;
+  const { default: value, checks } = definition;
+  return {
+    ...definition,
+    ...(value !== undefined && { default: change("default", value) }),
+    checks: checks.map(check => ({ ...check, sql: change(`check ${check.name}`, check.sql) })),
+  };
 }
 
 /** Every expression of a table handed to `change`, with the name of the slot it stands in. */

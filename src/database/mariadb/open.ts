@@ -19,7 +19,7 @@ const OLDEST: readonly [number, number] = [10, 6];
  * operators are read as they are by default (https://mariadb.com/kb/en/sql-mode/); moments are in UTC.
  */
 const SETTINGS =
-  "sql_mode = 'STRICT_TRANS_TABLES,STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00'";
+  "sql_mode = 'STRICT_TRANS_TABLES,STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00', default_storage_engine = InnoDB";
 
 /** Opens a database on a MariaDB server. @throws Problem E400, E410 to E412 */
 export async function openMariadb(target: TargetSettings, { mode, trace }: OpenOptions): Promise<Database> {

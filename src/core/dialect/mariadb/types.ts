@@ -31,7 +31,7 @@ const PLAIN: Readonly<Record<PlainTypeName, string>> = {
 export function typeSql(type: DataType): string {
   switch (type.kind) {
     case "native":
-      return type.sql[NAME] ?? "longtext";
+      return spellType(type.sql[NAME] ?? "longtext");
     case "char":
     case "varchar":
       return `${type.kind}(${type.length})`;
@@ -40,6 +40,96 @@ export function typeSql(type: DataType): string {
     default:
       return PLAIN[type.kind];
   }
+}
+
+/** Names of types beside the one that the server gives back: https://mariadb.com/kb/en/data-types/ */
+const SYNONYMS: Readonly<Record<string, string>> = {
+  integer: "int",
+  int1: "tinyint",
+  int2: "smallint",
+  int3: "mediumint",
+  middleint: "mediumint",
+  int4: "int",
+  int8: "bigint",
+  dec: "decimal",
+  numeric: "decimal",
+  fixed: "decimal",
+  float4: "float",
+  float8: "double",
+  real: "double",
+  "double precision": "double",
+  character: "char",
+  "national char": "char",
+  "national character": "char",
+  nchar: "char",
+  "character varying": "varchar",
+  "char varying": "varchar",
+  "national varchar": "varchar",
+  "national character varying": "varchar",
+  nvarchar: "varchar",
+  varcharacter: "varchar",
+  "char byte": "binary",
+  long: "mediumtext",
+  "long varchar": "mediumtext",
+  "long varbinary": "mediumblob",
+};
+
+/** How wide whole numbers are shown where nobody says: with a sign, and without. */
+const WIDTHS: Readonly<Record<string, readonly [number, number]>> = {
+  tinyint: [4, 3],
+  smallint: [6, 5],
+  mediumint: [9, 8],
+  int: [11, 10],
+  bigint: [20, 20],
+};
+
+/** The sizes that the server adds. */
+const USUAL_SIZES: Readonly<Record<string, string>> = {
+  decimal: "(10,0)",
+  char: "(1)",
+  binary: "(1)",
+  bit: "(1)",
+  year: "(4)",
+};
+
+const spelledTypes = new Map<string, string>();
+
+/** A type in anybody's words as information_schema spells it: `INT UNSIGNED` is `int(10) unsigned`. */
+export function spellType(text: string): string {
+  const known = spelledTypes.get(text) ?? spell(text);
+  spelledTypes.set(text, known);
+  return known;
+}
+
+function spell(text: string): string {
+  const { values, behind, name } = parseNativeType(text);
+  if (values) {
+    const list = values.map(value => `'${value.replaceAll("'", "''")}'`).join(",");
+    return [`${name}(${list})`, behind].filter(Boolean).join(" ");
+  }
+  const flat = text
+    .trim()
+    .toLowerCase()
+    .replace(/\s+/g, " ")
+    .replace(/ ?([(),]) ?/g, "$1");
+  const [, words = flat, sizes, rest = ""] =
+    /^([a-z0-9_ ]+?)(?:\(([\d,]+)\))?( ?(?:(?:un)?signed| ?zerofill)*)$/.exec(flat) ?? [];
+  if (/^bool(?:ean)?$/.test(words)) return "tinyint(1)";
+  const word = SYNONYMS[words] ?? words;
+  const zerofill = rest.includes("zerofill");
+  const unsigned = zerofill || rest.includes("unsigned");
+  const widths = WIDTHS[word];
+  const size =
+    sizes !== undefined
+      ? word === "decimal" && !sizes.includes(",")
+        ? `(${sizes},0)`
+        : /^(?:datetime|timestamp|time)$/.test(word) && sizes === "0"
+          ? ""
+          : `(${sizes})`
+      : widths
+        ? `(${unsigned ? widths[1] : widths[0]})`
+        : (USUAL_SIZES[word] ?? "");
+  return [`${word}${size}`, unsigned && "unsigned", zerofill && "zerofill"].filter(Boolean).join(" ");
 }
 
 /** The portable type that a native one settles from; native when there is none. */

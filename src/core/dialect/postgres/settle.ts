@@ -2,7 +2,7 @@ import type { Index, Rule, Schema } from "../../schema/types.js";
 import { settleSchema, type SettleRules } from "../../lower/settle.js";
 import { defaultSql, ruleSql } from "./expressions.js";
 import { NAME_LIMIT } from "./names.js";
-import { NAME, typeSql } from "./types.js";
+import { NAME, spellType, typeSql } from "./types.js";
 
 export const TOKENS = { dollar: true, folds: true } as const;
 
@@ -22,6 +22,8 @@ const RULES: SettleRules = {
   // That a default is null is kept only where it is turned to the length of its column first.
   defaultSql: (text, { type }) => (/^null$/i.test(text) && !typeSql(type).includes("(") ? undefined : text),
   now: () => "now()",
+  definition: each => (each.kind === "domain" ? { ...each, type: spellType(each.type) } : each),
+  tableOption: (name, value) => (name === "using" && value.toLowerCase() === "heap" ? undefined : value),
 };
 
 /** The schema as PostgreSQL holds it, expressions as they are sent; the server spells them its own way. */

@@ -12,7 +12,7 @@ export const NAME = "postgres";
 export function typeSql(type: DataType): string {
   switch (type.kind) {
     case "native":
-      return type.sql[NAME] ?? "text";
+      return spellType(type.sql[NAME] ?? "text");
     case "char":
     case "varchar":
       return `${type.kind}(${type.length})`;
@@ -27,6 +27,65 @@ export function typeSql(type: DataType): string {
     default:
       return type.kind;
   }
+}
+
+/** Names of types beside the one that the server gives back. */
+const SYNONYMS: Readonly<Record<string, string>> = {
+  int: "integer",
+  int4: "integer",
+  int2: "smallint",
+  int8: "bigint",
+  float: "double precision",
+  float4: "real",
+  float8: "double precision",
+  bool: "boolean",
+  decimal: "numeric",
+  dec: "numeric",
+  "character varying": "varchar",
+  "char varying": "varchar",
+  "national character varying": "varchar",
+  "nchar varying": "varchar",
+  character: "char",
+  "national character": "char",
+  "national char": "char",
+  nchar: "char",
+  varbit: "bit varying",
+};
+
+const spelledTypes = new Map<string, string>();
+
+/**
+ * A type in anybody's words as the server gives it back: `INT4` is `integer`, `timestamp (3) with time zone` is
+ * `timestamptz(3)`. A name that is quoted, or stands in a namespace, is left alone.
+ */
+export function spellType(text: string): string {
+  const known = spelledTypes.get(text) ?? spell(text);
+  spelledTypes.set(text, known);
+  return known;
+}
+
+function spell(text: string): string {
+  const [, whole = text, dimensions = ""] = /^([^]*?)((?:\s*\[\d*\])*)\s*$/.exec(text) ?? [];
+  // However many dimensions are said, an array is one.
+  const array = dimensions === "" ? "" : "[]";
+  if (/["'.]/.test(whole)) return `${whole.trim()}${array}`;
+  const flat = whole
+    .trim()
+    .toLowerCase()
+    .replace(/\s+/g, " ")
+    .replace(/ ?([(),]) ?/g, "$1");
+  const short = shortType(flat.replace(/(\))(?=[a-z])/, "$1 "));
+  const [, name = short, sizes] = /^([a-z0-9_ ]+?)(?:\(([\d,]+)\))?$/.exec(short) ?? [];
+  return `${sizedSpelling(SYNONYMS[name] ?? name, sizes, name) ?? short}${array}`;
+}
+
+/** With what the server adds to sizes, or takes for granted. */
+function sizedSpelling(word: string, sizes: string | undefined, said: string): string | undefined {
+  if (said === "float" && sizes !== undefined) return Number(sizes) < 25 ? "real" : "double precision";
+  if ((word === "char" || word === "bit") && sizes === undefined) return `${word}(1)`;
+  if (word === "bpchar" && sizes !== undefined) return `char(${sizes})`;
+  if (word === "numeric" && sizes !== undefined && !sizes.includes(",")) return `numeric(${sizes},0)`;
+  return sizes === undefined ? word : `${word}(${sizes})`;
 }
 
 const PORTABLE: Readonly<Record<string, string>> = {
