@@ -4,7 +4,7 @@ import { sha256 } from "../core/sha256.js";
 import { VERSION } from "../version.js";
 
 /** Grows when what is kept of a class changes. */
-const FORMAT = 1;
+const FORMAT = 2;
 
 const MADE = `${VERSION} ${FORMAT}`;
 

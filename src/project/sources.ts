@@ -62,7 +62,7 @@ export function openSources(fileOf: ReadonlyMap<unknown, string>, cache: SourceC
     declared: (entity, property) => {
       const found = findDeclared(entity, property);
       if (found?.nullable === undefined) return undefined;
-      return { optional: found.optional, nullable: found.nullable };
+      return { optional: found.optional, nullable: found.nullable, word: found.word };
     },
   };
 }

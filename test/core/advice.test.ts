@@ -12,6 +12,7 @@ import {
   RefersToAny,
   Stamp,
   type StoredOptions,
+  type FieldOptions,
 } from "../../src/modelling/index.js";
 import { entity, field, odd, read, title, to, type Decorator, type Fields } from "./entities.js";
 
@@ -238,7 +239,12 @@ const MISTAKES: Readonly<Record<string, readonly [unknown, Fields, string, strin
   ],
   "checks without names": [{ checks: ["{a} > 1"] }, {}, '@Stored: checks[0] is "{a} > 1"', "name, holds"],
   "a check that is no SQL": [{ checks: { x: 1 } }, {}, "@Stored: checks.x is 1", "one for each dialect"],
-  "options of no dialect": [{ options: { engine: "Aria" } }, {}, "@Stored: options is ", "texts by dialect"],
+  "options of no dialect": [
+    { options: { engine: "Aria" } },
+    {},
+    "@Stored: options.engine is no option",
+    "mariadb",
+  ],
   "a misspelt option": [
     {},
     { b: [...title, odd({ uniqe: true })] },
@@ -264,6 +270,18 @@ const MISTAKES: Readonly<Record<string, readonly [unknown, Fields, string, strin
     { b: [Key({ generate: "sequence" as never })] },
     '@Key: generate is "sequence"',
     '"uuid"',
+  ],
+  "an option of no dialect": [
+    {},
+    { b: [...title, odd({ options: { postgress: { storage: "plain" } } })] },
+    "@Field: options.postgress is no option",
+    "mean postgres?",
+  ],
+  "an option that a dialect does not have": [
+    { options: { mariadb: { engin: "Aria" } } } as never,
+    {},
+    "@Stored: options.mariadb.engin is no option",
+    "mean engine?",
   ],
   "a misspelt action": [
     {},
@@ -322,7 +340,7 @@ test.each(Object.entries(MISTAKES))(
 );
 
 describe("what TypeScript and the database take for granted", () => {
-  const plain = { optional: false, nullable: false };
+  const plain = { optional: false, nullable: false, word: undefined };
   test.each([
     [{ weight: [IsInt()] }, { ...plain, optional: true }, ["A311"]],
     [{ weight: [IsInt()] }, { ...plain, nullable: true }, ["A311"]],
@@ -330,10 +348,52 @@ describe("what TypeScript and the database take for granted", () => {
     [{ weight: [IsOptional(), IsInt()] }, plain, ["A312"]],
     [{ weight: [IsOptional(), IsInt()] }, { ...plain, nullable: true }, []],
     [{ weight: [IsInt()] }, plain, []],
+    [{ weight: [Key()] }, { ...plain, word: "string" }, ["E227"]],
+    [{ weight: [Key(), field({ type: "bigint" })] }, { ...plain, word: "string" }, []],
+    [{ weight: [Key({ generate: "uuid" })] }, { ...plain, word: "number" }, ["E227"]],
+    [{ weight: [Key({ generate: "uuid" })] }, { ...plain, word: "string" }, []],
   ] as [Fields, Declaration, string[]][])("%#", (fields, declared, codes) => {
     const found = read([entity("Piece", fields)], () => declared).findings;
-    expect(found.map(({ code }) => code).filter(code => code === "A311" || code === "A312")).toEqual(codes);
+    expect(found.map(({ code }) => code).filter(code => /A31[12]|E227/.test(code))).toEqual(codes);
   });
+});
+
+/** Defaults that are no values of their types, and such that are. */
+const DEFAULTS: readonly (readonly [type: string, bad: readonly unknown[], good: readonly unknown[]])[] = [
+  ["smallint", [32768, -32769, 1.5, "1"], [32767, -32768]],
+  ["integer", [2147483648, 0.5], [-2147483648]],
+  ["bigint", [2 ** 53], [2 ** 53 - 1]],
+  ["decimal(4,2)", [123.5, "1.234", "x", ""], [99.99, "-12.50", "0012.3"]],
+  ["varchar(3)", ["four"], ["🏺🏺🏺"]],
+  ["date", ["tomorrow", "2026-02-30", "2026-3-4", "", "2026-03-04T00:00:00Z"], ["2024-02-29"]],
+  ["time", ["25:00", "noon"], ["17:30", "17:30:00.5"]],
+  ["timestamp", ["2026-13-01", "yesterday"], ["2026-03-04", "2026-03-04 05:06"]],
+  ["timestamptz", ["2026-03-04T24:61Z"], ["2026-03-04T05:06:07.123Z", "2026-03-04 05:06:07+02"]],
+  ["uuid", ["x", "6a1f0c1e"], ["6a1f0c1e-0000-4000-8000-00000000000a"]],
+  ["json", ["{", ""], ["{}", "[1]", "null"]],
+  ["double", [Infinity, "1"], [1e300]],
+  ["boolean", [1, "true"], [false]],
+];
+
+test.each(DEFAULTS)("defaults and fills of %s", (type, bad, good) => {
+  const codes = (options: FieldOptions) =>
+    read([entity("Piece", { a: title, b: [IsOptional(), field({ type: type as "text", ...options })] })])
+      .findings.map(({ code }) => code)
+      .filter(code => code === "E229");
+  for (const value of bad) {
+    expect(codes({ default: value as never }), String(value)).toEqual(["E229"]);
+    expect(codes({ fill: value as never }), String(value)).toContain("E229");
+  }
+  for (const value of good) expect(codes({ default: value as never }), String(value)).toEqual([]);
+});
+
+test.each([
+  [[Key({ generate: "serial" }), IsString()], "A serial key counts in whole numbers, not in text"],
+  [[Key({ generate: "uuid" }), IsInt()], "made as a UUID"],
+  [[Key({ generate: "uuid" }), field({ type: "integer" })], "made as a UUID"],
+])("a key that is made otherwise than it is said: %#", (id, what) => {
+  const found = read([entity("Piece", { id, a: title })]).findings.filter(({ code }) => code === "E227");
+  expect(found.map(each => each.what).join()).toContain(what);
 });
 
 test("a pair that becomes an entity with a date of its own keeps its table and its rows", () => {

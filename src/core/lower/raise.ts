@@ -1,5 +1,6 @@
 import { firstOf, zip } from "../lists.js";
 import { equal } from "../schema/canonical.js";
+import { misfit } from "../schema/fits.js";
 import { TYPE_RULE_KINDS } from "../schema/types.js";
 import type { Check, Column, DataType, Default, Rule, Schema, Table } from "../schema/types.js";
 import { parseSqlList } from "../sql/native-type.js";
@@ -45,7 +46,12 @@ function raiseDefault(column: Column, settled: Column, rules: RaiseRules): Colum
       default: each,
     })),
   ];
-  return candidates.find(candidate => equal(settledColumn(candidate, rules), settled)) ?? column;
+  // What is no value of the type stays the SQL that it is.
+  const fits = ({ default: given }: Column) =>
+    given?.kind !== "value" || misfit(given.value, column.type) === undefined;
+  return (
+    candidates.find(candidate => fits(candidate) && equal(settledColumn(candidate, rules), settled)) ?? column
+  );
 }
 
 function settledColumn(column: Column, rules: RaiseRules): Column | undefined {

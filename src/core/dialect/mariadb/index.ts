@@ -31,6 +31,11 @@ export const mariadb: Dialect = {
     words,
     widens,
     retype,
+    options: {
+      table: ["engine", "collation", "with"],
+      column: ["on update", "invisible"],
+      part: ["comment", "ignored", "terms"],
+    },
     holdsLengths: true,
     // https://mariadb.com/kb/en/create-table/#unique-index
     ofAnyLength: {

@@ -31,6 +31,23 @@ export const postgres: Dialect = {
     words,
     widens,
     retype,
+    options: {
+      table: ["unlogged", "using", "with"],
+      column: [
+        ...[
+          "sequence",
+          "sequence name",
+          "sequence type",
+          "increment",
+          "minimum",
+          "maximum",
+          "start",
+          "cache",
+        ],
+        ...["cycle", "storage", "compression", "statistics"],
+      ],
+      part: ["with", "nulls", "match", "set columns", "not valid", "no inherit"],
+    },
     definedType,
     holdsLengths: true,
     lacks: { virtual: "PostgreSQL has computed columns that are kept, and no others" },

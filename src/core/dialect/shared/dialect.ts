@@ -65,6 +65,8 @@ interface DialectTypes {
   readonly unfitToCount?: (value: string) => string;
   /** How values are asked for of a column whose type some definitions make; undefined: it is another. Absent: none are made. */
   readonly definedType?: (column: Column, definitions: readonly Definition[]) => DefinedType | undefined;
+  /** What may be said in `options` of a table, of a column, and of a key, a constraint or an index. */
+  readonly options: Readonly<Record<"table" | "column" | "part", readonly string[]>>;
   /** Whether a type that says how long a text may be holds it to that. */
   readonly holdsLengths: boolean;
   /** What comes of texts and bytes of any length in a key, and in a unique constraint, where that is not as elsewhere. */

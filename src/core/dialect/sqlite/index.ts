@@ -29,6 +29,11 @@ export const sqlite: Dialect = {
     words,
     widens,
     retype,
+    options: {
+      table: ["without rowid", "strict", "types"],
+      column: ["not null on conflict", "not null"],
+      part: ["on conflict", "terms", "columns"],
+    },
     unfitToCount,
     holdsLengths: false,
     lacks: {

@@ -11,6 +11,8 @@ export interface Declaration {
   readonly optional: boolean;
   /** `weight: number | null` */
   readonly nullable: boolean;
+  /** `id!: string`, where the type is that one word. */
+  readonly word: "string" | "number" | undefined;
 }
 
 /** What advice is given on. */

@@ -43,6 +43,17 @@ function declaration(
   const found = declared(entity, field.property);
   if (!found) return;
   const where = { entity: entity.name, property: field.property };
+  // A large number comes as a text from some drivers.
+  const counts = column.identity !== undefined && column.type.kind !== "bigint";
+  const made = counts ? "number" : column.default?.kind === "uuid" ? "string" : undefined;
+  if (made !== undefined && found.word !== undefined && found.word !== made) {
+    report(
+      "E227",
+      where,
+      `${field.property} is a ${found.word} in TypeScript, but the database makes a ${made} of it`,
+      `declare it ${field.property}!: ${made}, or say otherwise how it comes about`,
+    );
+  }
   const mayBeMissing = found.optional || found.nullable;
   const filled = (column.default !== undefined || column.identity) ?? column.stamp ?? column.computed;
   if (mayBeMissing && !column.nullable && !filled) {

@@ -1,5 +1,7 @@
 import { closest, distance } from "fastest-levenshtein";
 import type { PropertyFacts, StoredOptions } from "../../../modelling/facts.js";
+import { dialects } from "../../dialect/registry.js";
+import type { Dialect } from "../../dialect/shared/dialect.js";
 
 /** An option of a decorator that is none, or not of its form. Models run without a compiler that would have said so. */
 export interface OptionFault {
@@ -74,13 +76,17 @@ const VALUE = is(
     ["string", "number", "boolean"].includes(typeof value) ||
     (isRecord(value) && (isText(value["sql"]) || isTextByDialect(value["sql"]))),
 );
-const OPTIONS = is(
-  'texts by dialect: { mariadb: { engine: "Aria" } }',
-  value => isRecord(value) && Object.values(value).every(isTextByDialect),
-);
+/** `{ mariadb: { engine: "Aria" } }` */
+function optionsOf(what: keyof Dialect["types"]["options"]): Shape {
+  const byDialect = Object.values(dialects).map(({ name, types }) => {
+    const names = types.options[what].map(each => [each, TEXT] as const);
+    return [name, object(Object.fromEntries(names))] as const;
+  });
+  return object(Object.fromEntries(byDialect));
+}
 const ACTION = oneOf("restrict", "cascade", "set null", "set default", "no action");
 const DEFERRABLE = oneOf("immediate", "deferred");
-const PARTS = { name: TEXT, include: TEXTS, options: OPTIONS };
+const PARTS = { name: TEXT, include: TEXTS, options: optionsOf("part") };
 const UNIQUE = { ...PARTS, fields: TEXTS, deferrable: DEFERRABLE };
 const TERM = object({
   field: TEXT,
@@ -114,12 +120,12 @@ const STORED: Shapes = {
         ? Object.entries(value).flatMap(([name, text]) => BY_DIALECT(text, `${path}.${name}`))
         : is("an object of SQL by name, or a list", isRecord)(value, path),
     Array.isArray,
-    list(object({ name: TEXT, holds: BY_DIALECT, field: TEXT, options: OPTIONS }, "name", "holds")),
+    list(object({ name: TEXT, holds: BY_DIALECT, field: TEXT, options: optionsOf("part") }, "name", "holds")),
   ),
   fieldChecks: FLAG,
   keysFirst: FLAG,
   unnamed: FLAG,
-  options: OPTIONS,
+  options: optionsOf("table"),
 } satisfies Record<keyof StoredOptions, Shape>;
 
 const FIELD = {
@@ -141,7 +147,7 @@ const FIELD = {
   generate: oneOf("serial", "always"),
   collation: BY_DIALECT,
   check: either(TEXT, value => value === false, FLAG),
-  options: OPTIONS,
+  options: optionsOf("column"),
   stored: FLAG,
 } satisfies Record<keyof NonNullable<PropertyFacts["field"]>, Shape>;
 
@@ -159,7 +165,7 @@ const REFERS_TO = {
   to: TEXTS,
   name: TEXT,
   deferrable: DEFERRABLE,
-  options: OPTIONS,
+  options: optionsOf("part"),
 } satisfies Record<keyof NonNullable<PropertyFacts["refersTo"]>["options"], Shape>;
 
 const REFERS_TO_ANY = {

@@ -1,6 +1,7 @@
 import type { DefaultValue, FieldOptions, KeyOptions, SqlExpression } from "../../../modelling/facts.js";
 import { equal } from "../../schema/canonical.js";
 import { parseDataType, showDataType, TYPE_WORDS } from "../../schema/data-type.js";
+import { misfit } from "../../schema/fits.js";
 import type { Column, DataType, Default, SqlText } from "../../schema/types.js";
 import type { FieldDescription } from "./descriptions.js";
 import { inferType } from "./infer-type.js";
@@ -63,14 +64,30 @@ function reportKey(one: OneField, generate: KeyOptions["generate"], { kind }: Da
   if (facts.key && optional && !isNullableKey(one.field)) {
     report("E227", whereOf(one), "A key may not be optional", "remove @IsOptional()");
   }
-  if (isGenerated(generate) && ![...WHOLE, "native"].includes(kind)) {
+  const said = saidType(one);
+  if (isGenerated(generate) && ![...WHOLE, "native"].includes(said ?? kind)) {
     report(
       "E227",
       whereOf(one),
-      `A serial key counts in whole numbers, not in ${kind}`,
-      'leave the type out, or say @Field({ type: "bigint" })',
+      `A serial key counts in whole numbers, not in ${said ?? kind}`,
+      'leave the type and the rules out, or say @Field({ type: "bigint" })',
     );
   }
+  if (generate === "uuid" && !["uuid", "text", "varchar", "char", "native"].includes(said ?? kind)) {
+    report(
+      "E227",
+      whereOf(one),
+      `A key that is made as a UUID is a text of hexadecimal digits, not ${said ?? kind}`,
+      'leave the type and the rules out, or say generate: "serial" for whole numbers',
+    );
+  }
+}
+
+/** What a rule says of a key's type, beside what makes it. */
+function saidType({ field }: OneField): DataType["kind"] | undefined {
+  if (field.facts.field?.type !== undefined) return undefined;
+  const inferred = inferType(field);
+  return "type" in inferred ? inferred.type.kind : undefined;
 }
 
 /** Ways to get values that a dialect in use does not have. */
@@ -208,33 +225,13 @@ export function defaultOf(
   if (value === null) return { kind: "sql", sql: "NULL" };
   const { entity, field, resolving } = one;
   if (isSql(value)) return { kind: "sql", sql: resolving.placed(entity, field, value.sql) };
-  const fits = VALUE_TYPES[type.kind] ?? ["string", "number", "boolean"];
-  if (fits.includes(typeof value)) return { kind: "value", value };
-  const received = `The ${what} ${JSON.stringify(value)} is not a ${type.kind}`;
-  const remedy = `write a ${fits.join(" or ")}, or sql("…") for an expression`;
-  resolving.report("E229", whereOf(one), received, remedy);
+  const wrong = misfit(value, type);
+  if (wrong === undefined) return { kind: "value", value };
+  const received = `The ${what} ${JSON.stringify(value)} is no value of ${showDataType(type)}`;
+  resolving.report("E229", whereOf(one), received, `${wrong}, or sql("…") for an expression`);
   return undefined;
 }
 
 function isSql(value: DefaultValue): value is SqlExpression {
   return typeof value === "object";
 }
-
-const VALUE_TYPES: Partial<Record<DataType["kind"], readonly string[]>> = {
-  boolean: ["boolean"],
-  smallint: ["number"],
-  integer: ["number"],
-  bigint: ["number"],
-  real: ["number"],
-  double: ["number"],
-  decimal: ["number", "string"],
-  text: ["string"],
-  char: ["string"],
-  varchar: ["string"],
-  date: ["string"],
-  time: ["string"],
-  timestamp: ["string"],
-  timestamptz: ["string"],
-  uuid: ["string"],
-  json: ["string"],
-};

@@ -35,6 +35,8 @@ export interface SourceProperty {
   readonly optional: boolean;
   /** `weight: number | null`, or undefined among its types; undefined: no type is stated. */
   readonly nullable: boolean | undefined;
+  /** `id!: string`, where the type is that one word. */
+  readonly word: "string" | "number" | undefined;
   /** What a `@ReferredBy(() => Piece, "potter")` on it says: `Piece`, `potter`. */
   readonly referredBy: { readonly entity: string; readonly field: string } | undefined;
 }
@@ -105,6 +107,7 @@ function readProperty(property: ClassProperty): [string, SourceProperty][] {
     line: key.loc?.start.line ?? 1,
     optional: optional === true,
     nullable: type && mayBeNull(type),
+    word: wordOf(type),
     referredBy: (property.decorators ?? []).map(referredBy).find(Boolean),
   };
   return [[key.name, source]];
@@ -122,6 +125,11 @@ function writtenName({ key, value, computed, declare, abstract, static: isStatic
   const isFunction = value?.type === "ArrowFunctionExpression" || value?.type === "FunctionExpression";
   const isThere = !computed && !declare && !abstract && !isStatic && !isFunction;
   return isThere && key.type === "Identifier" ? [key.name] : [];
+}
+
+function wordOf(type: TSType | TypeAnnotation | undefined): SourceProperty["word"] {
+  if (type?.type === "TSStringKeyword") return "string";
+  return type?.type === "TSNumberKeyword" ? "number" : undefined;
 }
 
 function mayBeNull(type: TSType | TypeAnnotation): boolean {
