@@ -368,15 +368,22 @@ const database = {
     what: `The connection to target ${v.target} was cut: ${v.reason}`,
     repair: "look what has run: what was not committed has been undone by the server",
   })),
-  noEmbedded: define("E414", 4, (_: object) => ({
-    what: "There is no scratch database: the server lets nobody make one, and no embedded PostgreSQL is installed",
-    repair: "install @electric-sql/pglite beside emberset, or give the user the right to create databases",
+  noScratch: define("E414", 4, (v: { reason?: string; embeddable: boolean }) => ({
+    what: `There is no scratch database: the server lets this user make none${v.embeddable ? ", and no embedded PostgreSQL is installed" : ""}`,
+    ...(v.reason !== undefined && { received: v.reason }),
+    repair: v.embeddable
+      ? "install @electric-sql/pglite beside emberset, or give the user the right to create databases"
+      : "give the user the right: GRANT ALL PRIVILEGES ON `emberset\\_scratch\\_%`.* TO …; or choose another target",
   })),
-  noCatalogRight: define("E415", 4, (v: { target: string; label: string; reason: string }) => ({
-    what: `The schema of ${v.target} cannot be read whole: ${v.reason}`,
-    received: v.label,
-    repair: "use a user who may see all of the schema, such as the one who owns the tables",
-  })),
+  noCatalogRight: define(
+    "E415",
+    4,
+    (v: { target: string; label: string; reason: string; rights?: string }) => ({
+      what: `The schema of ${v.target} cannot be read whole: ${v.reason}`,
+      received: v.label,
+      repair: `use a user who may see all of the schema, such as the one who owns the tables${v.rights === undefined ? "" : `; or ${v.rights}`}`,
+    }),
+  ),
   noTls: define("E416", 4, (v: { target: string; label: string; reason: string }) => ({
     what: `No safe connection to the server of target ${v.target} comes about: ${v.reason}`,
     received: v.label,

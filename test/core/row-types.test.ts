@@ -55,7 +55,10 @@ const readers: Record<DialectName, (statements: readonly string[]) => Promise<Re
   sqlite: async statements => {
     const database = new LibSql(":memory:");
     for (const statement of statements) database.exec(statement);
-    return database.prepare("SELECT * FROM things").all()[0] as Record<string, unknown>;
+    const query = database.prepare("SELECT * FROM things");
+    const [one, all] = [query.get(), query.all()[0]] as Record<string, unknown>[];
+    expect(one?.["a_bytes"]).toBeInstanceOf(Buffer);
+    return all!;
   },
   postgres: async statements => {
     const client = new pg.Client(servers.postgres!.url);
@@ -77,7 +80,8 @@ const readers: Record<DialectName, (statements: readonly string[]) => Promise<Re
 /** The declared types that a value is of. */
 function kindsOf(value: unknown): string[] {
   if (value instanceof Date) return ["Date"];
-  if (value instanceof ArrayBuffer) return ["ArrayBuffer"];
+  if (value instanceof ArrayBuffer) return ["ArrayBuffer", "Buffer | ArrayBuffer"];
+  if (Buffer.isBuffer(value)) return ["Buffer", "Uint8Array", "Buffer | ArrayBuffer"];
   if (value instanceof Uint8Array) return ["Uint8Array"];
   if (typeof value === "object") return ["unknown"];
   return [typeof value, ...(value === 1 || value === 0 ? ["0 | 1"] : [])];

@@ -9,6 +9,7 @@ import { explainFailure } from "../session/failures.js";
 import type { OpenOptions } from "../session/engine.js";
 import { statementsOver, type Statements } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
+import { refuseOfColumns } from "./rights.js";
 import { refuseBreaking } from "./views.js";
 
 /** The oldest server whose catalog is read right and whose ALTER TABLE knows all that is written. */
@@ -95,7 +96,10 @@ async function whileLocked<T>(
   }
 }
 
-async function readCatalog({ rows }: Statements, { name, label }: TargetSettings): Promise<Catalog> {
+async function readCatalog(statements: Statements, target: TargetSettings): Promise<Catalog> {
+  const { rows } = statements;
+  const { name, label } = target;
+  await refuseOfColumns(statements, target);
   const results: CatalogRow[][] = [];
   for (const sql of mariadb.catalog.queries) results.push(await rows(sql));
   // https://mariadb.com/kb/en/information-schema-referential_constraints-table/: not for who may only read.

@@ -1,15 +1,17 @@
 import { nameOf, matters, tokenize, type Token } from "../../core/sql/tokens.js";
 import { mariadb } from "../../core/dialect/mariadb/index.js";
 import type { Statement } from "../../core/sql/statements.js";
+import { refuseBlind } from "./rights.js";
 import { Breakage, type Database } from "../session/database.js";
 
 /**
  * MariaDB lets a table or a column go from under a view, and says so only when the view is read. What a script takes
- * away is therefore held against the views and triggers before it runs. @throws Breakage
+ * away is therefore held against the views and triggers before it runs. @throws Breakage; Problem E415
  */
 export async function refuseBreaking(database: Database, statements: readonly Statement[]): Promise<void> {
   const taken = statements.flatMap(({ sql }) => takenAway(sql));
   if (taken.length === 0) return;
+  await refuseBlind(database, database.target);
   const views = await database.rows(
     "SELECT TABLE_NAME AS name, VIEW_DEFINITION AS body, DATABASE() AS here FROM information_schema.VIEWS WHERE TABLE_SCHEMA = DATABASE()",
   );

@@ -43,7 +43,7 @@ async function load(): Promise<EmbeddedModule> {
   try {
     return (await import("@electric-sql/pglite")) as unknown as EmbeddedModule;
   } catch (error) {
-    throw problems.noEmbedded({}, error);
+    throw problems.noScratch({ embeddable: true }, error);
   }
 }
 

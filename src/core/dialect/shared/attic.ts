@@ -220,7 +220,9 @@ function copySql(
   from: string,
   { table, quote, keepable = column => quote(column.name) }: AtticSyntax,
 ): string {
-  const columns = [...kept.key.map(({ was }) => quote(was)), ...kept.columns.map(keepable)];
+  // SQLite calls a number of its own after the key that it is.
+  const key = kept.key.map(({ was, number }) => (number ? `${quote(was)} AS ${quote(was)}` : quote(was)));
+  const columns = [...key, ...kept.columns.map(keepable)];
   const filled = kept.kind === "values" && kept.by === "fill" && kept.only !== false;
   const where = filled ? kept.columns.map(({ name }) => ` WHERE ${quote(name)} IS NULL`).join("") : "";
   return `SELECT ${columns.join(", ")} FROM ${table(from)}${where}`;

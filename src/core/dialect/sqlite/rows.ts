@@ -16,5 +16,6 @@ export const rows: DialectRows = {
     unchecked: { start: "PRAGMA foreign_keys = OFF", end: "PRAGMA foreign_keys = OFF" },
     after: () => [],
   },
-  driver: { name: "libsql", types: { bytes: "ArrayBuffer" } },
+  // One row comes with a Buffer, all of them with an ArrayBuffer each.
+  driver: { name: "libsql", types: { bytes: "Buffer | ArrayBuffer" } },
 };
