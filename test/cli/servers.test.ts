@@ -292,7 +292,7 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
   });
 
   test.runIf(engine)(
-    "an index of somebody else's is no drift, and does not go unasked with a column",
+    "an index of somebody else's is no drift; neither it nor a trigger loses its column unasked",
     async () => {
       const model = (more: string) =>
         `import { IsInt, IsString, MaxLength } from "class-validator";\nimport { Stored } from "emberset";\n` +
@@ -312,6 +312,20 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
         4,
         expect.stringMatching(/^E408 [^]*index by_hand on pieces uses weight/),
       ]);
+      const isMariadb = engine!.dialect.name === "mariadb";
+      await engine!.run(`DROP INDEX by_hand${isMariadb ? " ON pieces" : ""}`);
+      const [make, made] = isMariadb
+        ? ["CREATE TRIGGER heavy BEFORE INSERT ON pieces FOR EACH ROW SET NEW.weight = NEW.weight + 1", ""]
+        : [
+            "CREATE FUNCTION heavy() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN NEW.weight := 1; RETURN NEW; END $$",
+            "CREATE TRIGGER heavy BEFORE INSERT ON pieces FOR EACH ROW EXECUTE FUNCTION heavy()",
+          ];
+      for (const sql of [make, made]) if (sql) await engine!.run(sql);
+      expect(project.emberset("forward").stderr).toMatch(
+        /^E408 [^]*(?:trigger|function) heavy uses pieces.weight/,
+      );
+      await engine!.run(isMariadb ? "DROP TRIGGER heavy" : "DROP FUNCTION heavy CASCADE");
+      expect(project.ok("forward", "--yes")).toContain("1 migration ran");
     },
   );
 

@@ -1,6 +1,6 @@
-import { nameOf, matters, tokenize, type Token } from "../../core/sql/tokens.js";
 import { mariadb } from "../../core/dialect/mariadb/index.js";
 import type { Statement } from "../../core/sql/statements.js";
+import { speaksOf, takenAway } from "../session/taken-away.js";
 import { refuseBlind } from "./rights.js";
 import { Breakage, type Database } from "../session/database.js";
 
@@ -9,7 +9,7 @@ import { Breakage, type Database } from "../session/database.js";
  * away is therefore held against the views and triggers before it runs. @throws Breakage; Problem E415
  */
 export async function refuseBreaking(database: Database, statements: readonly Statement[]): Promise<void> {
-  const taken = statements.flatMap(({ sql }) => takenAway(sql));
+  const taken = takenAway(statements, mariadb.tokens);
   if (taken.length === 0) return;
   await refuseBlind(database, database.target);
   const views = await database.rows(
@@ -30,11 +30,7 @@ export async function refuseBreaking(database: Database, statements: readonly St
     });
     const run = triggers.filter(
       ({ body, owner }) =>
-        column !== undefined &&
-        owner === table &&
-        tokenize(String(body), mariadb.tokens).some(
-          token => isName(token) && nameOf(token).toLowerCase() === column.toLowerCase(),
-        ),
+        column !== undefined && owner === table && speaksOf(String(body), column, mariadb.tokens),
     );
     return [
       ...used.map(({ name }) => `view ${String(name)} uses ${what}`),
@@ -42,29 +38,4 @@ export async function refuseBreaking(database: Database, statements: readonly St
     ];
   });
   if (found.length > 0) throw new Breakage("objects", [...new Set(found)], "the server would not refuse it");
-}
-
-function isName({ kind }: Token): boolean {
-  return kind === "word" || kind === "name";
-}
-
-interface Taken {
-  readonly table: string;
-  readonly column?: string;
-}
-
-/** Tables and columns that a statement drops or renames: https://mariadb.com/kb/en/alter-table/ */
-function takenAway(sql: string): Taken[] {
-  const tokens = tokenize(sql, mariadb.tokens).filter(matters);
-  const words = tokens.map(({ kind, text }) => (kind === "word" ? text.toUpperCase() : ""));
-  const name = (at: number) => (tokens[at] ? nameOf(tokens[at]) : "");
-  if (words[0] === "DROP" && words[1] === "TABLE") return [{ table: name(words[2] === "IF" ? 4 : 2) }];
-  if (words[0] === "RENAME" && words[1] === "TABLE") return [{ table: name(2) }];
-  if (words[0] !== "ALTER" || words[1] !== "TABLE") return [];
-  const table = name(2);
-  return words.flatMap((word, at): Taken[] => {
-    if (words[at + 1] !== "COLUMN") return [];
-    if (word === "DROP") return [{ table, column: name(at + 2) }];
-    return word === "CHANGE" && name(at + 2) !== name(at + 3) ? [{ table, column: name(at + 2) }] : [];
-  });
 }

@@ -6,6 +6,7 @@ import { Problem, problems } from "../../core/problems.js";
 import { dialectOf, type TargetSettings } from "../../project/settings.js";
 import { Breakage, type Database, type Trace } from "../session/database.js";
 import { statementsOver, type Statements } from "../session/statements.js";
+import { refuseBreakingBodies } from "./bodies.js";
 import { FAILURES } from "./failures.js";
 import { messageOf } from "../../core/errors.js";
 
@@ -70,12 +71,15 @@ export function databaseOver(
       }
     },
     // The server itself refuses what others' objects stand in the way of, and says which; but views follow a table.
-    watch: async scripted => ({
-      restore: async () => undefined,
-      inspect: async () => {
-        if (scripted.some(({ sql }) => sql.includes(ATTIC))) refuseViews(await rows(atticViews));
-      },
-    }),
+    watch: async scripted => {
+      await refuseBreakingBodies({ rows }, scripted);
+      return {
+        restore: async () => undefined,
+        inspect: async () => {
+          if (scripted.some(({ sql }) => sql.includes(ATTIC))) refuseViews(await rows(atticViews));
+        },
+      };
+    },
     readCatalog: () => readCatalog(statements, target, sql => orCut(connection.queries(sql))),
     // Asked of the catalog itself: to_regclass may answer from a cache that has not yet heard of another's commit.
     hasTable: async name => {

@@ -1,0 +1,47 @@
+import type { Statement } from "../../core/sql/statements.js";
+import { matters, nameOf, tokenize, type Token, type TokenRules } from "../../core/sql/tokens.js";
+
+/** A table, or one of its columns, that is no more called so when a script is done. */
+export interface TakenAway {
+  readonly table: string;
+  readonly column?: string;
+}
+
+/** Tables and columns that statements drop or call otherwise; of a qualified name the last part. */
+export function takenAway(statements: readonly Statement[], rules: TokenRules): TakenAway[] {
+  return statements.flatMap(({ sql }) => takenBy(tokenize(sql, rules).filter(matters), rules));
+}
+
+function takenBy(tokens: readonly Token[], rules: TokenRules): TakenAway[] {
+  const words = tokens.map(({ kind, text }) => (kind === "word" ? text.toUpperCase() : ""));
+  const called = (at: number) => calledAt(tokens, at, rules);
+  if (words[0] === "DROP" && words[1] === "TABLE") return [{ table: called(words[2] === "IF" ? 4 : 2) }];
+  if (words[0] === "RENAME" && words[1] === "TABLE") return [{ table: called(2) }];
+  if (words[0] !== "ALTER" || words[1] !== "TABLE") return [];
+  const table = called(2);
+  return words.flatMap((word, at): TakenAway[] => {
+    const next = words[at + 1];
+    if ((word === "RENAME" && next === "TO") || (word === "SET" && next === "SCHEMA")) return [{ table }];
+    if (next !== "COLUMN") return [];
+    const column = called(at + 2);
+    if (word === "DROP" || word === "RENAME") return [{ table, column }];
+    return word === "CHANGE" && column !== called(at + 3) ? [{ table, column }] : [];
+  });
+}
+
+/** The last part of the name that begins there: `"studio"."pieces"` is `pieces`. */
+function calledAt(tokens: readonly Token[], start: number, rules: TokenRules): string {
+  let at = start;
+  while (tokens[at + 1]?.text === "." && tokens[at + 2]) at += 2;
+  const token = tokens[at];
+  if (!token) return "";
+  return rules.folds && token.kind === "word" ? token.text.toLowerCase() : nameOf(token);
+}
+
+/** Whether a body of code speaks of something by its name. */
+export function speaksOf(body: string, name: string, rules: TokenRules): boolean {
+  const plain = name.toLowerCase();
+  return tokenize(body, rules).some(
+    token => (token.kind === "word" || token.kind === "name") && nameOf(token).toLowerCase() === plain,
+  );
+}
