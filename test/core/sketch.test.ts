@@ -47,6 +47,10 @@ test.each([
   ['"odd name" text', "@IsString() oddName!: string;"],
   ["id", undefined],
   ["id serial primary key", undefined],
+  ["g serial", '@Field({ generate: "serial" }) g!: number;'],
+  ["n smallserial", '@Field({ type: "smallint", generate: "serial" }) n!: number;'],
+  ["no serial primary key", "@Key() no!: number;"],
+  ["id bigserial primary key", '@Key() @Field({ type: "bigint" }) id!: number;'],
 ])("%s", (phrase, line) => {
   expect(fieldLine(readPhrase(phrase), () => "Potter")?.text).toBe(line);
 });

@@ -82,6 +82,8 @@ interface DialectTypes {
     /** Columns that are worked out when they are read. */
     readonly virtual?: string;
   };
+  /** Why a table, settled, cannot have a column of its; undefined when it can. Absent: it always can. */
+  readonly cannotHoldColumn?: (column: Column, table: Table) => string | undefined;
   /** Why this dialect cannot hold a rule; undefined when it can. */
   readonly cannotHold: (rule: Rule) => string | undefined;
   /** The same of an index. */

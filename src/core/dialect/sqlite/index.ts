@@ -8,7 +8,7 @@ import { raise, unspell } from "./raise.js";
 import { managedObjectNames, render, scriptNotes } from "./render/index.js";
 import { rows } from "./rows.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
-import { NAME, widens, words } from "./types.js";
+import { cannotHoldColumn, NAME, widens, words } from "./types.js";
 
 /** SQLite 3.45 and later, as libsql brings it. */
 export const sqlite: Dialect = {
@@ -40,6 +40,7 @@ export const sqlite: Dialect = {
       countingBesideKey: "SQLite counts only in a key: https://sqlite.org/autoinc.html",
       countingAlways: "SQLite takes a value where one is given",
     },
+    cannotHoldColumn,
     cannotHold,
     cannotHoldIndex,
   },

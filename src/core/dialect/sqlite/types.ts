@@ -1,6 +1,6 @@
 import type { TypeWords } from "../../change/widening.js";
 import { parseDataType } from "../../schema/data-type.js";
-import type { Column, DataType } from "../../schema/types.js";
+import type { Column, DataType, Table } from "../../schema/types.js";
 import { typeWords } from "../shared/type-words.js";
 
 export const NAME = "sqlite";
@@ -54,6 +54,16 @@ export function affinityOf(text: string): string {
   if (/CHAR|CLOB|TEXT/.test(type)) return "text";
   if (type.includes("BLOB") || type === "") return "blob";
   return /REAL|FLOA|DOUB/.test(type) ? "real" : "numeric";
+}
+
+/** The types of https://sqlite.org/stricttables.html */
+const STRICT = ["int", "integer", "real", "text", "blob", "any"];
+
+/** Why a strict table cannot have a column. */
+export function cannotHoldColumn(column: Column, { options }: Table): string | undefined {
+  const type = typeOf(column);
+  if (options?.[NAME]?.["strict"] === undefined || STRICT.includes(type.toLowerCase())) return undefined;
+  return `A strict table of SQLite takes ${STRICT.join(", ")}, not ${type}`;
 }
 
 /** The text of a settled column's type. */

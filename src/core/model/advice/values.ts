@@ -6,10 +6,25 @@ import { entitiesWithTables, type Review } from "./review.js";
 /** Advice on values: money as a float, classes that say otherwise than columns, defaults that break their own rules. */
 export function adviseOnValues(review: Review): void {
   for (const [entity, table] of entitiesWithTables(review)) {
+    unheld(entity, table, review);
     for (const { field, column } of review.resolver.columnsOf(entity)) {
       money(entity, field, column, review);
       declaration(entity, field, column, review);
       brokenDefault(entity, field, column, table, review);
+    }
+  }
+}
+
+/** Columns that a table of some dialect cannot have. */
+function unheld(entity: EntityDescription, table: Table, { resolver, dialects, report }: Review): void {
+  for (const { types } of dialects) {
+    const [settled] = types.cannotHoldColumn ? types.settle({ tables: [table] }).tables : [];
+    for (const { field, column } of resolver.columnsOf(entity)) {
+      const held = settled?.columns[table.columns.findIndex(({ name }) => name === column.name)];
+      const reason = settled && held && types.cannotHoldColumn?.(held, settled);
+      if (reason === undefined) continue;
+      const remedy = "name one of these with @Field({ type: { … } }), or leave the option out";
+      report("E237", { entity: entity.name, property: field.property }, reason, remedy);
     }
   }
 }

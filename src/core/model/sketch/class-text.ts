@@ -31,8 +31,8 @@ export function fieldLine(
 }
 
 /** `id`, `id integer`, `id serial primary key`: what an entity has without a word. */
-function isCounted({ type, serial, default: value }: SketchField): boolean {
-  return value === undefined && (serial || type === undefined || ["smallint", "integer"].includes(type.kind));
+function isCounted({ type, default: value }: SketchField): boolean {
+  return value === undefined && (type === undefined || ["smallint", "integer"].includes(type.kind));
 }
 
 /** `created_at timestamptz`, or a moment whose default is now. */
@@ -46,13 +46,14 @@ function stampOf({ name, type, default: value, nullable }: SketchField): "create
 
 function plainLine(field: SketchField, property: string): SketchLine {
   const { values, nullable, key, serial, note } = field;
-  const type: DataType = field.type ?? (values ? typeOfValues(values) : { kind: "text" });
-  const known = typeInCode(type, field.type !== undefined);
+  const type: DataType =
+    field.type ?? (serial ? { kind: "integer" } : values ? typeOfValues(values) : { kind: "text" });
+  const known = typeInCode(type, serial || field.type !== undefined);
   const validators: Decorator[] = [
     ...(nullable ? [{ name: "IsOptional", values: [] }] : []),
     ...(values
       ? [{ name: "IsIn", values: [values] }]
-      : known.validators.map(([name, ...rest]) => ({ name, values: rest }))),
+      : (serial ? [] : known.validators).map(([name, ...rest]) => ({ name, values: rest }))),
     ...(boundsOf(field) ?? []),
   ];
   const options: Record<string, CodeValue> = {

@@ -92,6 +92,8 @@ class PhraseReader {
     if (!token || word === "" || CONSTRAINT_WORDS.has(word)) return { serial: false };
     this.at += 1;
     if (word === "serial" || word === "auto") return { serial: true };
+    if (word === "bigserial" || word === "smallserial")
+      return { type: { kind: word === "bigserial" ? "bigint" : "smallint" }, serial: true };
     if (word === "character" && this.take("varying"))
       return { type: this.sized("varchar", token), serial: false };
     if (word === "double") this.take("precision");
