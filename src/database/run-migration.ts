@@ -52,6 +52,7 @@ export async function runMigration(
       if ((recorded ?? false) === (direction === "forward")) return { outcome: "already", tookMs: 0 };
       const watch = await seeTo(migration, () => database.watch(statements, managed, careful));
       for (const [done, statement] of statements.entries()) {
+        await watch.before?.(statement);
         await runStatement(database, { ...statement, done }, migration, file);
       }
       await seeTo(migration, watch.restore);

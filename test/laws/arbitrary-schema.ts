@@ -25,21 +25,48 @@ import { constraintName } from "../../src/core/schema/naming.js";
 export const TABLE_NAMES = ["pieces", "potters", "kilns", "order", 'odd "name"', "ünï 🏺code", "a.b"];
 const COLUMN_NAMES = ["title", "weight", "group", 'say "hi"', "naïve {x}", "stage", "note's"];
 
+/** Longer than any server takes names, as are the names of what hangs on it. */
+const LONG = "of what came out of the kiln after the second firing and before the third ";
+
+/** Others that differ in capitals alone, are words of SQL, too long, or what engines call things of their own. */
+const HOSTILE_TABLES = ["Pieces", "select", `${LONG}table`];
+const HOSTILE_COLUMNS = [
+  "Weight",
+  "Title",
+  "select",
+  "rowid",
+  `${LONG}one`,
+  `${LONG}two`,
+  "default",
+  "t",
+  "k",
+];
+const ALL_TABLES = [...TABLE_NAMES, ...HOSTILE_TABLES];
+const ALL_COLUMNS = [...COLUMN_NAMES, ...HOSTILE_COLUMNS];
+
 /** The key as a text, in a way each dialect takes for unchanging. */
 const COMPUTED = { sqlite: "coalesce({id}, 'none')", postgres: "{id}::text", mariadb: "concat('n', {id})" };
 
 export interface SchemaOptions {
-  /** How tables may be called. */
-  readonly tables?: readonly string[];
+  /** Characters that names may not have. */
+  readonly without?: string;
+  /** Names, types and collations as nobody would choose them. */
+  readonly hostile?: boolean;
 }
 
-export function arbitrarySchema({ tables = TABLE_NAMES }: SchemaOptions = {}): fc.Arbitrary<Schema> {
+export function arbitrarySchema({ without = "", hostile = false }: SchemaOptions = {}): fc.Arbitrary<Schema> {
+  const tables = (hostile ? ALL_TABLES : TABLE_NAMES).map(name => name.replace(without, ""));
   return fc
-    .uniqueArray(fc.constantFrom(...tables), { minLength: 0, maxLength: 4 })
+    .uniqueArray(fc.constantFrom(...tables), {
+      minLength: 0,
+      maxLength: 4,
+      // Some engines do not tell them apart.
+      selector: name => name.toLowerCase(),
+    })
     .chain(names =>
       fc.tuple(
         fc.constant(names),
-        fc.array(arbitraryShape, { minLength: names.length, maxLength: names.length }),
+        fc.array(arbitraryShape(hostile), { minLength: names.length, maxLength: names.length }),
         fc.constantFrom(...STAGES),
         fc.constantFrom(...SEQUENCES),
       ),
@@ -167,6 +194,7 @@ interface Shape {
     nullable: boolean;
     value: number;
     note: boolean;
+    collated: boolean;
   }[];
   readonly uniques: readonly number[];
   readonly indexes: readonly {
@@ -183,7 +211,36 @@ interface Shape {
   readonly odd: (typeof ODDITIES)[number];
 }
 
-const arbitraryType: fc.Arbitrary<DataType> = fc.oneof(
+/** Types of each engine's own, with a value of theirs. */
+const NATIVES: readonly (readonly [sql: Readonly<Record<string, string>>, value: SqlText])[] = [
+  [{ postgres: "int4", mariadb: "INT UNSIGNED", sqlite: "int" }, "7"],
+  [{ postgres: "numeric", mariadb: "decimal(8,2) unsigned", sqlite: "numeric" }, "7"],
+  [
+    { postgres: "character varying(20)", mariadb: "enum('made','bisque','7')", sqlite: "nvarchar(20)" },
+    "'made'",
+  ],
+  [{ postgres: "interval", mariadb: "time(3)", sqlite: "text" }, "'01:02:03'"],
+  [
+    { postgres: "text[]", mariadb: "set('a','b')", sqlite: "blob" },
+    { postgres: "ARRAY['a']", mariadb: "'a'", sqlite: "x'61'" },
+  ],
+  [{ postgres: "inet", mariadb: "inet6", sqlite: "text" }, "'::1'"],
+  [{ postgres: "char(3)", mariadb: "char(3)", sqlite: "char(3)" }, "'a'"],
+  [{ postgres: "float4", mariadb: "float", sqlite: "real" }, "1.5"],
+  [
+    { postgres: "timestamp(3) with time zone", mariadb: "datetime(3)", sqlite: "datetime" },
+    "'2026-03-04 05:06:07'",
+  ],
+];
+
+const nativeType: fc.Arbitrary<DataType> = fc
+  .constantFrom(...NATIVES)
+  .map(([sql]) => ({ kind: "native", sql }) as const);
+
+/** How texts are compared where that is not as usual. */
+const COLLATION: SqlText = { sqlite: "NOCASE", postgres: "C", mariadb: "utf8mb4_bin" };
+
+const plainType: fc.Arbitrary<DataType> = fc.oneof(
   fc.constantFrom<DataType>(
     { kind: "integer" },
     { kind: "bigint" },
@@ -201,43 +258,45 @@ const arbitraryType: fc.Arbitrary<DataType> = fc.oneof(
   fc.integer({ min: 4, max: 12 }).map(precision => ({ kind: "decimal", precision, scale: 2 }) as const),
 );
 
-const arbitraryShape: fc.Arbitrary<Shape> = fc.record({
-  key: fc.constantFrom("serial", "text", "composite"),
-  columns: fc.uniqueArray(
-    fc.record({
-      name: fc.constantFrom(...COLUMN_NAMES),
-      type: arbitraryType,
-      nullable: fc.boolean(),
-      value: fc.integer({ min: 0, max: 3 }),
-      note: fc.boolean(),
-    }),
-    { selector: ({ name }) => name, maxLength: 5 },
-  ),
-  uniques: fc.array(fc.nat(4), { maxLength: 2 }),
-  indexes: fc.array(
-    fc.record({
-      at: fc.nat(4),
-      descending: fc.boolean(),
-      unique: fc.boolean(),
-      partial: fc.boolean(),
-      expression: fc.boolean(),
-    }),
-    { maxLength: 2 },
-  ),
-  references: fc.array(
-    fc.record({
-      target: fc.nat(3),
-      nullable: fc.boolean(),
-      onDelete: fc.constantFrom<Action>("restrict", "cascade", "set null", "no action"),
-      deferred: fc.boolean(),
-    }),
-    { maxLength: 2 },
-  ),
-  checks: fc.array(fc.nat(4), { maxLength: 2 }),
-  stamped: fc.boolean(),
-  computed: fc.boolean(),
-  odd: fc.constantFrom(...ODDITIES),
-});
+const arbitraryShape = (hostile: boolean): fc.Arbitrary<Shape> =>
+  fc.record({
+    key: fc.constantFrom("serial", "text", "composite"),
+    columns: fc.uniqueArray(
+      fc.record({
+        name: fc.constantFrom(...(hostile ? ALL_COLUMNS : COLUMN_NAMES)),
+        type: hostile ? fc.oneof({ arbitrary: plainType, weight: 3 }, nativeType) : plainType,
+        collated: hostile ? fc.nat(3).map(roll => roll === 0) : fc.constant(false),
+        nullable: fc.boolean(),
+        value: fc.integer({ min: 0, max: 3 }),
+        note: fc.boolean(),
+      }),
+      { selector: ({ name }) => name.toLowerCase(), maxLength: 5 },
+    ),
+    uniques: fc.array(fc.nat(4), { maxLength: 2 }),
+    indexes: fc.array(
+      fc.record({
+        at: fc.nat(4),
+        descending: fc.boolean(),
+        unique: fc.boolean(),
+        partial: fc.boolean(),
+        expression: fc.boolean(),
+      }),
+      { maxLength: 2 },
+    ),
+    references: fc.array(
+      fc.record({
+        target: fc.nat(3),
+        nullable: fc.boolean(),
+        onDelete: fc.constantFrom<Action>("restrict", "cascade", "set null", "no action"),
+        deferred: fc.boolean(),
+      }),
+      { maxLength: 2 },
+    ),
+    checks: fc.array(fc.nat(4), { maxLength: 2 }),
+    stamped: fc.boolean(),
+    computed: fc.boolean(),
+    odd: fc.constantFrom(...ODDITIES),
+  });
 
 function buildSchema(names: readonly string[], shapes: readonly Shape[]): Schema {
   const keys = shapes.map(keyColumns);
@@ -316,7 +375,7 @@ function keyColumns({ key }: Shape): Column[] {
   return [id({ kind: "integer" }), { name: "part", type: { kind: "varchar", length: 10 }, nullable: false }];
 }
 
-function plainColumn({ name, type, nullable, value, note }: Shape["columns"][number]): Column {
+function plainColumn({ name, type, nullable, value, note, collated }: Shape["columns"][number]): Column {
   const given = defaultFor(type, value);
   return {
     name,
@@ -324,6 +383,7 @@ function plainColumn({ name, type, nullable, value, note }: Shape["columns"][num
     nullable,
     ...(given && { default: given }),
     ...(note && { note: `all about ${name}` }),
+    ...(collated && (type.kind === "text" || type.kind === "varchar") && { collation: COLLATION }),
   };
 }
 
@@ -399,7 +459,7 @@ export function renamesBetween(a: Schema, b: Schema, seed: number) {
     gone.slice(0, seed % 3).flatMap((from, at) => (fresh[at] ? [[from, fresh[at]] as const] : [])),
   );
   const names = (list: readonly { readonly name: string }[]) => list.map(({ name }) => name);
-  for (const [from, to] of tradeOf(names(a.tables), names(b.tables), TABLE_NAMES, seed + 2))
+  for (const [from, to] of tradeOf(names(a.tables), names(b.tables), ALL_TABLES, seed + 2))
     tables.set(addressOf({ name: from }), addressOf({ name: to }));
   const columns = new Map<string, ReadonlyMap<string, string>>();
   for (const now of b.tables) {
@@ -408,7 +468,7 @@ export function renamesBetween(a: Schema, b: Schema, seed: number) {
     const was = a.tables.find(table => addressOf(table) === from);
     const lost = was?.columns.filter(({ name }) => !now.columns.some(column => column.name === name)) ?? [];
     const won = now.columns.filter(({ name }) => !was?.columns.some(column => column.name === name));
-    const trade = was ? tradeOf(names(was.columns), names(now.columns), COLUMN_NAMES, seed) : [];
+    const trade = was ? tradeOf(names(was.columns), names(now.columns), ALL_COLUMNS, seed) : [];
     const pairs = lost
       .slice(0, seed % 2)
       .flatMap((column, at) => (won[at] ? [[column.name, won[at].name] as const] : []));
@@ -448,7 +508,7 @@ export function hintsBetween(a: Schema, b: Schema, seed: number): DiffHints {
     const from = [...renames.tables].find(([, to]) => to === addressOf(table))?.[0] ?? addressOf(table);
     const was = a.tables.find(each => addressOf(each) === from);
     for (const column of table.columns) {
-      if (!COLUMN_NAMES.includes(column.name)) continue;
+      if (!ALL_COLUMNS.includes(column.name)) continue;
       const key = fillKey(addressOf(table), column.name);
       fills.set(key, { kind: "sql", sql: sampleOf(column.type) });
       const old = [...(renames.columns.get(addressOf(table)) ?? [])].find(
@@ -457,7 +517,10 @@ export function hintsBetween(a: Schema, b: Schema, seed: number): DiffHints {
       const before = was?.columns.find(({ name }) => name === (old ?? column.name));
       // Without any, the engine converts by its own rules, or refuses to.
       if (!before || seed % 4 === 0) continue;
-      const alike = before.type.kind === column.type.kind && seed % 4 === 1;
+      const isOne =
+        before.type.kind === column.type.kind &&
+        (column.type.kind !== "native" || JSON.stringify(before.type) === JSON.stringify(column.type));
+      const alike = isOne && seed % 4 === 1;
       const same = { convert: placeholderOf(column.name), convertBack: placeholderOf(column.name) };
       conversions.set(
         key,
@@ -469,8 +532,8 @@ export function hintsBetween(a: Schema, b: Schema, seed: number): DiffHints {
 }
 
 /** A value that keeps to every check of a column of a type. */
-function sampleOf({ kind }: DataType): SqlText {
-  switch (kind) {
+function sampleOf(type: DataType): SqlText {
+  switch (type.kind) {
     case "boolean":
       return { sqlite: "1", postgres: "true", mariadb: "1" };
     case "date":
@@ -487,7 +550,7 @@ function sampleOf({ kind }: DataType): SqlText {
     case "varchar":
       return "'made'";
     case "native":
-      return "'bisque'";
+      return NATIVES.find(([sql]) => sql["postgres"] === type.sql["postgres"])?.[1] ?? "'bisque'";
     default:
       return "7";
   }

@@ -10,9 +10,10 @@ import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
 import { runProbes } from "../../src/database/count-rows.js";
 import { fillTables } from "../../src/database/made-up-rows.js";
 import type { Database } from "../../src/database/session/database.js";
-import { arbitrarySchema, hintsBetween, TABLE_NAMES } from "./arbitrary-schema.js";
+import { arbitrarySchema, hintsBetween } from "./arbitrary-schema.js";
 import { heldRows, moveCounters, type HeldRows } from "./held-rows.js";
 import { lostForGood } from "./lineage.js";
+import { heldOfOthers, isAboutOthers, othersMove, setUp } from "./surroundings.js";
 import { PATIENCE, RUNS, SEED } from "./runs.js";
 import { allEngines, described, isAboutRows, runner } from "./there-and-back.js";
 
@@ -50,10 +51,8 @@ describe.each(await allEngines())("on a real %s", (name, engine) => {
   test.runIf(engine && !name.startsWith("embedded"))(
     "from any point of a chain back to any earlier one and forward again, every row is as it was there",
     async () => {
-      const told = { chains: 0, steps: 0, refused: 0, foreseen: 0, rows: 0, again: 0 };
-      const schema = arbitrarySchema(
-        name === "MariaDB" ? { tables: TABLE_NAMES.map(each => each.replace("🏺", "")) } : {},
-      );
+      const told = { chains: 0, steps: 0, others: 0, refused: 0, foreseen: 0, rows: 0, again: 0 };
+      const schema = arbitrarySchema({ without: name === "MariaDB" ? "🏺" : "", hostile: true });
       await fc.assert(
         fc.asyncProperty(
           schema,
@@ -61,6 +60,7 @@ describe.each(await allEngines())("on a real %s", (name, engine) => {
           fc.nat(10),
           async (start, versions, turn) => {
             await engine!.empty();
+            await setUp(engine!, turn);
             const database = await engine!.open();
             try {
               await chain(database, start, versions, turn, told);
@@ -80,7 +80,7 @@ describe.each(await allEngines())("on a real %s", (name, engine) => {
   );
 });
 
-type Told = Record<"chains" | "steps" | "refused" | "foreseen" | "rows" | "again", number>;
+type Told = Record<"chains" | "steps" | "others" | "refused" | "foreseen" | "rows" | "again", number>;
 
 async function chain(
   database: Database,
@@ -96,6 +96,8 @@ async function chain(
   await writeTexts(database, start, turn);
   await doubleRows(database, start);
   await moveCounters(database, turn * 7);
+  await othersMove(database, start, turn);
+  const others = await heldOfOthers(database);
   told.chains += 1;
   const steps: Step[] = [];
   let at = start;
@@ -113,11 +115,13 @@ async function chain(
       if (!dialect.render.transactional) return;
       continue;
     }
+    expect(await heldOfOthers(database), step.text).toEqual(others);
     steps.push(step);
     at = b;
   }
   told.steps += steps.length;
   await backAndForth(database, steps, turn, told);
+  expect(await heldOfOthers(database), steps.map(({ text }) => text).join("\n----\n")).toEqual(others);
 }
 
 async function tryStep(
@@ -137,6 +141,11 @@ async function tryStep(
   try {
     await run("forward");
   } catch (error) {
+    if (isAboutOthers(error)) {
+      told.others += 1;
+      expect(await heldRows(database), text).toEqual(before);
+      return undefined;
+    }
     if (!isAboutRows(error)) throw described(error, text);
     told.refused += 1;
     if (found.length > 0) told.foreseen += 1;
@@ -182,6 +191,8 @@ async function backAndForth(
         await step.run("back");
       } catch (error) {
         if (isAboutRows(error) && step.lost.size > 0) return false;
+        // A view that followed what was renamed may be in the way of a type.
+        if (isAboutOthers(error)) return false;
         throw described(error, step.text);
       }
       spoilt ||= step.lost.size > 0;

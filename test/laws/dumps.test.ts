@@ -11,7 +11,7 @@ import { withScratch } from "../../src/database/open.js";
 import { dumpServer, sortDump } from "../engines/dump.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
-import { arbitrarySchema, hintsBetween, TABLE_NAMES } from "./arbitrary-schema.js";
+import { arbitrarySchema, hintsBetween } from "./arbitrary-schema.js";
 import { PATIENCE, RUNS, SEED } from "./runs.js";
 
 const engines = { PostgreSQL: await postgresEngine(), MariaDB: await mariadbEngine() };
@@ -36,8 +36,8 @@ describe.each(Object.entries(engines))("on a real %s", (name, engine) => {
   test.runIf(engine)(
     "the server's own dump tells no migrated database from one that was built anew",
     async () => {
-      const tables = TABLE_NAMES.map(each => (name === "MariaDB" ? each.replace("🏺", "") : each));
-      const schema = arbitrarySchema({ tables });
+      const without = name === "MariaDB" ? "🏺" : "";
+      const schema = arbitrarySchema({ without });
       await fc.assert(
         fc.asyncProperty(schema, schema, fc.nat(30), async (a, b, seed) => {
           await engine!.empty();

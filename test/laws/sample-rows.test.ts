@@ -8,7 +8,7 @@ import type { Database } from "../../src/database/session/database.js";
 import { fillTables, printRows } from "../../src/database/made-up-rows.js";
 import { copySample } from "../../src/database/sample-rows.js";
 import { withScratch } from "../../src/database/open.js";
-import { arbitrarySchema, TABLE_NAMES } from "./arbitrary-schema.js";
+import { arbitrarySchema } from "./arbitrary-schema.js";
 import { PATIENCE, RUNS, SEED } from "./runs.js";
 import { allEngines } from "./there-and-back.js";
 
@@ -40,10 +40,10 @@ describe.each(servers)("on a real %s", (name, engine) => {
   test.runIf(engine)(
     "a sample of a database's rows is copied as it is, with all that it refers to",
     async () => {
-      const tables = TABLE_NAMES.map(each => (name === "MariaDB" ? each.replace("🏺", "") : each));
+      const without = name === "MariaDB" ? "🏺" : "";
       let copied = 0;
       await fc.assert(
-        fc.asyncProperty(arbitrarySchema({ tables }), async schema => {
+        fc.asyncProperty(arbitrarySchema({ without }), async schema => {
           await engine!.empty();
           const source = await engine!.open();
           try {

@@ -3,6 +3,27 @@ import type { Statement } from "../../core/sql/statements.js";
 import { Breakage, type Database } from "../session/database.js";
 import { speaksOf, takenAway } from "../session/taken-away.js";
 
+/** Triggers by their tables. */
+const TRIGGERS = `SELECT t.tgname AS name, c.relname AS owner FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid WHERE NOT t.tgisinternal`;
+
+/** A table that is moved takes its triggers along, and back; one that is dropped takes them for good. @throws Breakage */
+async function refuseTriggers(rows: Database["rows"], statements: readonly Statement[]): Promise<void> {
+  const rules = postgres.tokens;
+  const dropped = takenAway(
+    statements.filter(({ sql }) => /^drop\s+table\b/i.test(sql)),
+    rules,
+  );
+  if (dropped.length === 0) return;
+  const isSeenTo = (name: string) =>
+    statements.some(({ sql }) => /^drop\s+trigger\b/i.test(sql) && speaksOf(sql, name, rules));
+  const found = (await rows(TRIGGERS)).flatMap(row => {
+    const [name, owner] = [String(row["name"]), String(row["owner"])];
+    const goes = dropped.some(({ table }) => table === owner) && !isSeenTo(name);
+    return goes ? [`trigger ${name} on ${owner}`] : [];
+  });
+  if (found.length > 0) throw new Breakage("objects", found, "it would go with its table, and not come back");
+}
+
 /** Functions of somebody's, each with the tables whose triggers call it. */
 const FUNCTIONS = `SELECT p.proname AS name, p.prosrc AS body,
     array_to_json(ARRAY(SELECT DISTINCT c.relname FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid WHERE t.tgfoid = p.oid AND NOT t.tgisinternal)) AS tables
@@ -24,6 +45,7 @@ export async function refuseBreakingBodies(
   if (taken.length === 0) return;
   const handled = (name: string) =>
     statements.some(({ sql }) => /\bFUNCTION\b/i.test(sql) && speaksOf(sql, name, rules));
+  await refuseTriggers(rows, statements);
   const functions = (await rows(FUNCTIONS)).map(row => ({
     name: String(row["name"]),
     body: String(row["body"]),

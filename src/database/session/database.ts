@@ -37,6 +37,8 @@ export interface Database {
 
 /** What is to be seen to after a script ran and before it is committed. */
 export interface Watch {
+  /** Called before each statement: looks once more at what it will take along. Absent: nothing is. */
+  readonly before?: (statement: Statement) => Promise<void>;
   /** Puts back what the script took along that is not Emberset's. @throws Breakage */
   readonly restore: () => Promise<void>;
   /** Looks for what the script broke. @throws Breakage · Unsure when it was not noted what was broken before */

@@ -24,15 +24,22 @@ export async function watchSqlite(
   // A pass over all that refers to anything: only where something dangles afterwards is it worth that.
   const dangling = careful ? await danglingReferences(database) : undefined;
   const sound = await soundness(database, before);
+  // Renames are written into triggers and indexes: what is put back is what stood there when its table went.
+  const last = new Map(before.map(each => [each.name, each]));
 
   return {
+    before: async ({ sql }) => {
+      if (!/^drop\s+table\b/i.test(sql)) return;
+      for (const each of await readObjects(database))
+        if (last.has(each.name)) last.set(each.name, takenOut(each, statements));
+    },
     restore: async () => {
       await freeAttic(database);
       const after = await readObjects(database);
       const names = new Set(after.map(({ name }) => name));
       const tables = new Set(after.flatMap(({ type, name }) => (type === "table" ? [name] : [])));
       const dropped = namesDropped(statements);
-      for (const { name, table, sql } of before) {
+      for (const { name, table, sql } of last.values()) {
         if (
           sql === undefined ||
           names.has(name) ||
@@ -111,6 +118,19 @@ async function freeAttic(database: Database): Promise<void> {
     await database.run("UPDATE sqlite_schema SET sql = ? WHERE type = 'table' AND name = ?", free, name);
   }
   await database.runScripted("PRAGMA writable_schema = RESET");
+}
+
+/** What hangs on a table of the attic hangs on the one that its rows are moved into. */
+function takenOut(object: SchemaObject, statements: readonly Statement[]): SchemaObject {
+  const { table, sql } = object;
+  if (!isInternalTable({ name: table }) || sql === undefined || object.type === "table") return object;
+  const from = quote(table);
+  const move = statements.find(
+    each => each.sql.startsWith("INSERT INTO") && each.sql.endsWith(`FROM ${from}`),
+  );
+  const [, into] = /^INSERT INTO ("(?:[^"]|"")*")/.exec(move?.sql ?? "") ?? [];
+  if (into === undefined) return object;
+  return { ...object, table: into.slice(1, -1).replaceAll('""', '"'), sql: sql.replace(from, () => into) };
 }
 
 /** What a script drops by name goes on purpose. */

@@ -3,6 +3,7 @@ import { ATTIC } from "../../schema/internal-tables.js";
 import { cutName } from "../../schema/naming.js";
 import type { Column, Table } from "../../schema/types.js";
 import { atticWords, matchSql, restoreSql, type AtticSyntax } from "../shared/attic.js";
+import { freeNumber } from "../shared/numbering.js";
 import type { KeptBesideKey, KeptCounter } from "../shared/kept.js";
 import { atticTables } from "./catalog/queries.js";
 import { literalSql } from "./expressions.js";
@@ -26,19 +27,16 @@ export const attic: AtticSyntax = {
     `UPDATE ${table} AS t JOIN ${from} AS k ON ${where} SET ${set.map(each => `t.${each}`).join(", ")}`,
   counters: { keep: keepCounterSql, restore: restoreCounterSql },
   numbers: {
-    name: () => NUMBER,
+    name: freeNumber,
     // Another column may count; what others write before the table is locked has a number too.
-    give: table => [
-      `ALTER TABLE ${table} ADD COLUMN ${NUMBER} bigint unsigned NOT NULL DEFAULT (uuid_short()) INVISIBLE, ADD UNIQUE (${NUMBER})`,
+    give: (table, number) => [
+      `ALTER TABLE ${table} ADD COLUMN ${quote(number)} bigint unsigned NOT NULL DEFAULT (uuid_short()) INVISIBLE, ADD UNIQUE (${quote(number)})`,
     ],
-    take: table => [`ALTER TABLE ${table} DROP COLUMN ${NUMBER}`],
+    take: (table, number) => [`ALTER TABLE ${table} DROP COLUMN ${quote(number)}`],
     held: columns => `UNHEX(MD5(CONCAT_WS(',', ${["''", ...columns.map(heldSql)].join(", ")})))`,
     heldType: "binary(16)",
   },
 };
-
-/** What numbers rows that nothing tells apart. */
-const NUMBER = "emberset_row";
 
 /** A value to the letter, in characters that no collation has a say in. */
 function heldSql(column: Column): string {

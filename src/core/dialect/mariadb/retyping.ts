@@ -17,6 +17,7 @@ type Kind =
   | "set"
   | "year"
   | "uuid"
+  | "address"
   | "other";
 
 interface Typed {
@@ -58,6 +59,8 @@ const KINDS: Readonly<Record<string, Kind>> = {
   set: "set",
   year: "year",
   uuid: "uuid",
+  inet4: "address",
+  inet6: "address",
 };
 
 const BITS: Readonly<Record<string, number>> = {
@@ -117,7 +120,8 @@ function heldSql(from: Typed, to: Typed, value: string): string {
     case "decimal":
       return `CAST(${value} AS DECIMAL(${to.numbers[0] ?? 10},${to.numbers[1] ?? 0}))`;
     case "text":
-      return from.kind === "text" ? value : `CAST(${value} AS CHAR)`;
+      // Numbers, days and the like are the same in any collation; a connection's own would not mix with a column's.
+      return from.kind === "text" ? value : `CAST(${value} AS CHAR) COLLATE utf8mb4_bin`;
     case "date":
       return `CAST(${value} AS DATE)`;
     default:
@@ -137,6 +141,8 @@ const ORIGINS: Partial<Readonly<Record<Kind, readonly Kind[]>>> = {
   list: ["list", "text", "set", "uuid", "bytes"],
   set: ["list", "text", "set", "bytes"],
   uuid: ["uuid", "text"],
+  address: ["address", "text"],
+  other: ["other"],
 };
 
 function unfitSql(from: Typed, to: Typed, value: string): string | undefined {
@@ -237,6 +243,10 @@ const UNFIT: Readonly<Record<Kind, Limits>> = {
           from.kind === "text" ? `${text} NOT RLIKE '^[0-9]{4}$'` : "",
           `${exactSql(from, value)} NOT BETWEEN 1901 AND 2155 AND ${exactSql(from, value)} <> 0`,
         ],
+  address: (from, to, _, text) =>
+    from.name === to.name || (to.name === "inet6" && from.name === "inet4")
+      ? []
+      : [`CAST(${text} AS ${to.name}) IS NULL`],
   uuid: (from, _, __, text) => (from.kind === "uuid" ? [] : [`CAST(${text} AS UUID) IS NULL`]),
   other: () => [],
 };

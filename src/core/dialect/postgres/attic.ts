@@ -4,6 +4,7 @@ import { ATTIC } from "../../schema/internal-tables.js";
 import type { Column, ForeignKey, Table } from "../../schema/types.js";
 import { matchSql, restoreSql, type AtticSyntax } from "../shared/attic.js";
 import type { KeptBesideKey, KeptTable } from "../shared/kept.js";
+import { freeNumber } from "../shared/numbering.js";
 import type { RenderPlan } from "../shared/render-plan.js";
 import { atticTables } from "./catalog/queries.js";
 import { NAME_LIMIT, quote, quoteList, quoteTable } from "./names.js";
@@ -27,16 +28,15 @@ export const attic: AtticSyntax = {
   copies: (table, plan) => !canMove(table, plan),
   counters: { keep: keepCounterSql, restore: restoreCounterSql },
   numbers: {
-    name: () => NUMBER,
-    give: table => [`ALTER TABLE ${table} ADD COLUMN ${NUMBER} bigint GENERATED ALWAYS AS IDENTITY`],
-    take: table => [`ALTER TABLE ${table} DROP COLUMN ${NUMBER}`],
+    name: freeNumber,
+    give: (table, number) => [
+      `ALTER TABLE ${table} ADD COLUMN ${quote(number)} bigint GENERATED ALWAYS AS IDENTITY`,
+    ],
+    take: (table, number) => [`ALTER TABLE ${table} DROP COLUMN ${quote(number)}`],
     held: columns => `md5(ROW(${quoteList(columns.map(({ name }) => name))})::text)`,
     heldType: "text",
   },
 };
-
-/** What numbers rows that nothing tells apart. */
-const NUMBER = "emberset_row";
 
 /** A namespace for each migration, and for each namespace it takes tables from: all that hangs on a table fits in. */
 function addressFor(number: string, table: Pick<Table, "name" | "namespace">, column?: string): string {

@@ -3,7 +3,7 @@ import { parseNativeType } from "../../sql/native-type.js";
 import type { Retyped } from "../shared/retyping.js";
 import { typeOf, words } from "./types.js";
 
-const TEXTS = /^(?:text|varchar|char)\b/;
+const TEXTS = /^(?:text|varchar|char)(?:\(\d+\))?$/;
 const NUMBERS = ["smallint", "integer", "bigint", "real", "double", "decimal"];
 /** The widest type of a kind, in which the values of two of that kind are compared. */
 const WIDEST: Readonly<Record<string, string>> = {

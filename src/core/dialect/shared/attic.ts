@@ -47,8 +47,8 @@ interface NumberSyntax {
    */
   readonly name: (was: Table, now: Table, replaces: (column: string) => boolean) => string | undefined;
   /** Statements that number the rows of a table, quoted, and such that take the numbers away again. */
-  readonly give: (table: string) => string[];
-  readonly take: (table: string) => string[];
+  readonly give: (table: string, number: string) => string[];
+  readonly take: (table: string, number: string) => string[];
   /** All that a row holds in some columns, as one value: equal where, and only where, all of them are. */
   readonly held: (columns: readonly Column[]) => string;
   /** The type of that value. */

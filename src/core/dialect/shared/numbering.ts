@@ -1,5 +1,6 @@
 import { addressOf } from "../../schema/address.js";
 import { steadySql, type AtticSyntax } from "./attic.js";
+import type { Table } from "../../schema/types.js";
 import type { KeptBesideKey, Numbered } from "./kept.js";
 import type { Block, RenderPlan } from "./render-plan.js";
 
@@ -8,6 +9,14 @@ const ROW = { number: "emberset_row", now: "emberset_now", held: "emberset_held"
 
 /** Addresses of the tables whose rows are numbered while a migration runs, as they are called at some point of it. */
 type TableOf = (numbered: Numbered) => string;
+
+/** What numbers rows, where no column of either table is called so. */
+export function freeNumber(was: Table, now: Table): string {
+  const taken = new Set([...was.columns, ...now.columns].map(({ name }) => name.toLowerCase()));
+  let number = ROW.number;
+  while (taken.has(number)) number += "_";
+  return number;
+}
 
 /** How such tables are called when a script starts, and when it ends. */
 function startOf({ attic }: RenderPlan): TableOf {
@@ -26,7 +35,7 @@ export function numberRows(
 ): Block[] {
   const { attic } = plan;
   return (attic?.numbered ?? []).flatMap((each): Block[] => {
-    const statements = numbers.give(table(tableOf(each)));
+    const statements = numbers.give(table(tableOf(each)), each.number);
     const title = `number the rows of ${tableOf(each)} for the while: nothing tells them apart`;
     return statements.length > 0 ? [{ title, statements }] : [];
   });
@@ -37,7 +46,7 @@ export function unnumberRows(plan: RenderPlan, { numbers, table }: AtticSyntax):
   const { attic } = plan;
   const tableOf = endOf(plan);
   return (attic?.numbered ?? []).flatMap((each): Block[] => {
-    const statements = numbers.take(table(tableOf(each)));
+    const statements = numbers.take(table(tableOf(each)), each.number);
     return statements.length > 0
       ? [{ title: `take the numbers of the rows of ${tableOf(each)} away`, statements }]
       : [];

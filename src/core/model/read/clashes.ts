@@ -85,6 +85,8 @@ export function reportUndeferred(
   }
 }
 
+const OWN = "emberset_";
+
 /** Names that a dialect in use does not take. */
 export function reportNames(
   tables: readonly Table[],
@@ -95,6 +97,14 @@ export function reportNames(
   for (const [at, table] of tables.entries()) {
     const entity = resolver.entities[at]?.name ?? table.name;
     for (const name of [table.name, ...table.columns.map(column => column.name)]) {
+      // A migration makes tables and columns that are called so for the while.
+      if (name.toLowerCase().startsWith(OWN))
+        report(
+          "E231",
+          { entity },
+          `The name ${JSON.stringify(name)} cannot be: Emberset's own begin with ${OWN}`,
+          "choose another name",
+        );
       for (const dialect of dialects) {
         const reason = dialect.names.cannotHold(name);
         if (reason)

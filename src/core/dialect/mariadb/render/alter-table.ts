@@ -255,13 +255,16 @@ class TableAlterer {
   }
 }
 
-/** A uuid and anything but a text are changed into each other by way of a text. */
+/** Types that the server turns into no others but texts, even where there is no row. */
+const APART = /^(?:uuid|inet[46]|geometry|(?:multi)?(?:point|linestring|polygon)|geometrycollection)$/;
+
+/** Such a type and anything but a text are changed into each other by way of a text. */
 function needsText(old: Column, now: Column): boolean {
   const [from, to] = [typeOf(old), typeOf(now)];
   const textual = /text|char/;
   return (
     from !== to &&
-    [from, to].includes("uuid") &&
+    [from, to].some(type => APART.test(type)) &&
     !textual.test(from) &&
     !textual.test(to) &&
     !old.computed &&

@@ -6,7 +6,7 @@ import type { Column } from "../../../schema/types.js";
 import type { Block } from "../../shared/render-plan.js";
 import { quote, quoteTable, stampTriggerName } from "../names.js";
 import { columnSql, createIndexSql, createTriggerSql, inlineSql } from "./tables.js";
-import type { Work } from "./works.js";
+import { droppedAs, type Work } from "./works.js";
 
 /** What must go before tables and columns get their new names: indexes, stamps, and names that are taken over. */
 export function makeRoom(work: Work): Block[] {
@@ -55,17 +55,14 @@ function dropInPlace({ from, changes, taken, rebuilt }: Work): Block[] {
 /** A column that goes with a rebuild has another name while another takes its own. */
 function freeColumnNames({ from, changes, rebuilt }: Work): Block[] {
   if (!rebuilt) return [];
-  const gone = new Set(
-    changes.flatMap(change => (change.kind === "drop column" ? [change.column.name] : [])),
-  );
   return changes.flatMap((change): Block[] => {
-    if (change.kind !== "rename column" || !gone.has(change.to)) return [];
-    const { to } = change;
+    const gone = change.kind === "rename column" ? droppedAs(change.to, changes) : undefined;
+    if (gone === undefined) return [];
     return [
       {
-        title: `make the name ${from}.${to} free`,
+        title: `make the name ${from}.${gone} free`,
         statements: [
-          `ALTER TABLE ${quoteTable(from)} RENAME COLUMN ${quote(to)} TO ${quote(`emberset_old_${to}`)}`,
+          `ALTER TABLE ${quoteTable(from)} RENAME COLUMN ${quote(gone)} TO ${quote(`emberset_old_${gone}`)}`,
         ],
       },
     ];

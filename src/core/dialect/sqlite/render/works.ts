@@ -55,12 +55,13 @@ export function managedObjectNames({ tables }: Pick<Schema, "tables">): string[]
   ]);
 }
 
-/** Names are shared by all tables of the database. */
+/** Names are shared by all tables of the database, whatever their capitals. */
 function takenNames(was: Table, to: string, { tables }: Schema): ReadonlySet<string> {
-  const own = new Set(managedObjectNames({ tables: [was] }));
-  if (own.size === 0) return own;
+  const own = managedObjectNames({ tables: [was] });
+  if (own.length === 0) return new Set();
   const others = managedObjectNames({ tables: tables.filter(table => addressOf(table) !== to) });
-  return new Set(others.filter(name => own.has(name)));
+  const taken = new Set(others.map(name => name.toLowerCase()));
+  return new Set(own.filter(name => taken.has(name.toLowerCase())));
 }
 
 /** The changes by the table that stays; what happens to the parts of tables that come or go is in those tables. */
@@ -102,13 +103,10 @@ function canStay(
   const added = new Map(
     changes.filter(change => change.kind === "add column").map(change => [change.column.name, change]),
   );
-  const dropped = new Set(
-    changes.flatMap(change => (change.kind === "drop column" ? [change.column.name] : [])),
-  );
   return changes.every(change => {
     switch (change.kind) {
       case "rename column":
-        return !dropped.has(change.to);
+        return droppedAs(change.to, changes) === undefined;
       case "add column":
         return canAddInPlace(change, now);
       case "drop column":
@@ -136,6 +134,13 @@ function canStay(
         return change satisfies never;
     }
   });
+}
+
+/** What a dropped column was called whose name another cannot take while it is there: capitals do not matter. */
+export function droppedAs(name: string, changes: readonly Change[]): string | undefined {
+  return changes
+    .flatMap(change => (change.kind === "drop column" ? [change.column.name] : []))
+    .find(dropped => dropped.toLowerCase() === name.toLowerCase());
 }
 
 function withoutStamp({ stamp: _, ...column }: Column): Column {
