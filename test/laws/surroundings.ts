@@ -47,16 +47,26 @@ export async function othersMove(database: Database, { tables }: Schema, turn: n
 
 function triggerSql({ dialect }: Database, name: string, { columns }: Table): string[] {
   const column = dialect.names.quote(columns.at(-1)!.name);
+  // Nobody updates a row all the while: what the log has at the end, a migration has put there.
+  const log = "CREATE TABLE their_log (what varchar(20))";
+  const write = "INSERT INTO their_log VALUES ('updated')";
   switch (dialect.name) {
     case "sqlite":
-      return [`CREATE TRIGGER their_trigger AFTER INSERT ON ${name} BEGIN SELECT NEW.${column}; END`];
+      return [
+        log,
+        `CREATE TRIGGER their_trigger AFTER UPDATE ON ${name} WHEN NEW.${column} IS NOT 1 BEGIN ${write}; END`,
+      ];
     case "postgres":
       return [
-        `CREATE FUNCTION their_function() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN PERFORM NEW.${column}; RETURN NEW; END $$`,
-        `CREATE TRIGGER their_trigger BEFORE INSERT ON ${name} FOR EACH ROW EXECUTE FUNCTION their_function()`,
+        log,
+        `CREATE FUNCTION their_function() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN PERFORM NEW.${column}; ${write}; RETURN NEW; END $$`,
+        `CREATE TRIGGER their_trigger BEFORE UPDATE ON ${name} FOR EACH ROW EXECUTE FUNCTION their_function()`,
       ];
     default:
-      return [`CREATE TRIGGER their_trigger BEFORE INSERT ON ${name} FOR EACH ROW SET @seen = NEW.${column}`];
+      return [
+        log,
+        `CREATE TRIGGER their_trigger BEFORE UPDATE ON ${name} FOR EACH ROW BEGIN SET @seen = NEW.${column}; ${write}; END`,
+      ];
   }
 }
 

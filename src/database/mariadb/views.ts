@@ -9,6 +9,7 @@ import { Breakage, type Database } from "../session/database.js";
  * away is therefore held against the views and triggers before it runs. @throws Breakage; Problem E415
  */
 export async function refuseBreaking(database: Database, statements: readonly Statement[]): Promise<void> {
+  await refuseTriggered(database, statements);
   const taken = takenAway(statements, mariadb.tokens);
   if (taken.length === 0) return;
   await refuseBlind(database, database.target);
@@ -39,3 +40,38 @@ export async function refuseBreaking(database: Database, statements: readonly St
   });
   if (found.length > 0) throw new Breakage("objects", [...new Set(found)], "the server would not refuse it");
 }
+
+/**
+ * An update that is none in anybody's eyes runs the triggers all the same: MariaDB has no way to turn them off. Only of
+ * updates that a migration makes of what it keeps, converts or fills: those of a person's own script are meant.
+ * @throws Breakage
+ */
+async function refuseTriggered(database: Database, statements: readonly Statement[]): Promise<void> {
+  const updated = new Set<string>();
+  // By the names that the tables have before the script calls them otherwise.
+  const before = new Map<string, string>();
+  const plain = (name = "") => name.replaceAll("``", "`");
+  for (const { sql } of statements) {
+    const [, from, to] = RENAMED.exec(sql) ?? [];
+    if (to !== undefined) before.set(plain(to), before.get(plain(from)) ?? plain(from));
+    const [, name] = MADE_UPDATE.exec(sql) ?? [];
+    if (name !== undefined) updated.add(before.get(plain(name)) ?? plain(name));
+  }
+  if (updated.size === 0) return;
+  const triggers = await database.rows(
+    "SELECT TRIGGER_NAME AS name, EVENT_OBJECT_TABLE AS owner FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = DATABASE() AND EVENT_MANIPULATION = 'UPDATE'",
+  );
+  const found = triggers.filter(({ owner }) => updated.has(String(owner)));
+  if (found.length === 0) return;
+  throw new Breakage(
+    "objects",
+    found.map(({ name, owner }) => `trigger ${String(name)} on ${String(owner)}`),
+    "it would run for rows that only get the values which the migration gives them, and the server cannot turn it off",
+  );
+}
+
+const RENAMED = /^RENAME TABLE `((?:[^`]|``)+)` TO `((?:[^`]|``)+)`$/;
+
+/** How a draft writes the updates that fill, convert or bring back: with a column of its own, the attic, or only where null is. */
+const MADE_UPDATE =
+  /^UPDATE `((?:[^`]|``)+)` (?=[^]*`emberset_|SET (`(?:[^`]|``)+`) = [^]* WHERE \2 IS NULL$)/;

@@ -7,6 +7,7 @@ import { dialectOf, type TargetSettings } from "../../project/settings.js";
 import { Breakage, type Database, type Trace } from "../session/database.js";
 import { statementsOver, type Statements } from "../session/statements.js";
 import { refuseBreakingBodies } from "./bodies.js";
+import { triggersThatAreOff, turnOff } from "./triggers.js";
 import { FAILURES } from "./failures.js";
 import { messageOf } from "../../core/errors.js";
 
@@ -73,8 +74,9 @@ export function databaseOver(
     // The server itself refuses what others' objects stand in the way of, and says which; but views follow a table.
     watch: async scripted => {
       await refuseBreakingBodies({ rows }, scripted);
+      const off = await triggersThatAreOff({ rows }, scripted);
       return {
-        restore: async () => undefined,
+        restore: async () => turnOff({ rows, run }, off),
         inspect: async () => {
           if (scripted.some(({ sql }) => sql.includes(ATTIC))) refuseViews(await rows(atticViews));
         },

@@ -1,3 +1,4 @@
+import { ATTIC } from "../../core/schema/internal-tables.js";
 import type { Statement } from "../../core/sql/statements.js";
 import { matters, nameOf, tokenize, type Token, type TokenRules } from "../../core/sql/tokens.js";
 
@@ -7,10 +8,19 @@ export interface TakenAway {
   readonly column?: string;
 }
 
-/** Tables and columns that statements drop or call otherwise; of a qualified name the last part. */
+/** Tables and columns that statements drop or call otherwise, the attic's aside; of a qualified name the last part. */
 export function takenAway(statements: readonly Statement[], rules: TokenRules): TakenAway[] {
-  return statements.flatMap(({ sql }) => takenBy(tokenize(sql, rules).filter(matters), rules));
+  return statements.flatMap(({ sql }) => {
+    const tokens = tokenize(sql, rules).filter(matters);
+    // The first name is that of the table, or of the namespace it stands in.
+    const first = tokens.find(
+      ({ kind, text }) => kind === "name" || (kind === "word" && !KEYWORDS.test(text)),
+    );
+    return first && nameOf(first).startsWith(ATTIC) ? [] : takenBy(tokens, rules);
+  });
 }
+
+const KEYWORDS = /^(?:alter|drop|rename|table|if|exists|only)$/i;
 
 function takenBy(tokens: readonly Token[], rules: TokenRules): TakenAway[] {
   const words = tokens.map(({ kind, text }) => (kind === "word" ? text.toUpperCase() : ""));

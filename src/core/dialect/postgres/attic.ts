@@ -9,7 +9,7 @@ import type { RenderPlan } from "../shared/render-plan.js";
 import { atticTables } from "./catalog/queries.js";
 import { NAME_LIMIT, quote, quoteList, quoteTable } from "./names.js";
 import { goOnSql, isGenerated, keepCounterSql, restoreCounterSql } from "./render/sequences.js";
-import { unstampedSql } from "./render/stamps.js";
+import { quietlySql } from "./render/stamps.js";
 import { createIndexSql, createTableSql, notesSql, renameTableSql } from "./render/tables.js";
 import { alterTableSql } from "./render/clauses.js";
 import { dimensionsOver, typeOf } from "./types.js";
@@ -126,12 +126,7 @@ export function takeTableSql({ table, address: kept }: KeptTable, plan: RenderPl
 }
 
 /** Gives columns of a table their old values; none of it is an update in the eyes of stamps. */
-export function restoreValuesSql(
-  kept: KeptBesideKey,
-  table: Table,
-  stamps: readonly Column[],
-  plan: RenderPlan,
-): string[] {
+export function restoreValuesSql(kept: KeptBesideKey, table: Table, plan: RenderPlan): string[] {
   const set = kept.columns.map(column => {
     const name = quote(column.name);
     const cast = ownType(column, plan) === undefined ? "" : `::${typeOf(column)}`;
@@ -145,17 +140,12 @@ export function restoreValuesSql(
     always.map(({ name }) =>
       alterTableSql(addressOf(table), `ALTER COLUMN ${quote(name)} SET GENERATED ${word}`),
     );
-  const restored = unstampedSql(table, stamps, restoreSql(kept, attic, set));
+  const restored = quietlySql(addressOf(table), restoreSql(kept, attic, set));
   return [...given("BY DEFAULT"), ...restored, ...given("ALWAYS")];
 }
 
 /** Puts null where a column will get its old values; the key of the attic is still of its later types. */
-export function clearValuesSql(
-  kept: KeptBesideKey,
-  column: Column,
-  table: Table,
-  stamps: readonly Column[],
-): string[] {
+export function clearValuesSql(kept: KeptBesideKey, column: Column, table: Table): string[] {
   const [address, name] = [addressOf(table), quote(column.name)];
   const update = attic.updateFrom({
     table: quoteTable(address),
@@ -168,6 +158,6 @@ export function clearValuesSql(
   });
   return [
     ...(column.nullable ? [] : [alterTableSql(address, `ALTER COLUMN ${name} DROP NOT NULL`)]),
-    ...unstampedSql(table, stamps, update),
+    ...quietlySql(address, update),
   ];
 }

@@ -1,7 +1,7 @@
 import type { AddColumn, AlterColumn } from "../../../change/types.js";
 import { expressionSql } from "../../../lower/expressions.js";
 import { equal } from "../../../schema/canonical.js";
-import type { Column, Default, Table } from "../../../schema/types.js";
+import type { Column, Default } from "../../../schema/types.js";
 import { textFor } from "../../../sql/placeholders.js";
 import { defaultSql as valueSql, literalSql } from "../expressions.js";
 import { quote, quoteTable } from "../names.js";
@@ -20,7 +20,7 @@ import {
   resetOwnedSql,
   serialFollowsSql,
 } from "./sequences.js";
-import { unstampedSql } from "./stamps.js";
+import { quietlySql } from "./stamps.js";
 
 /** A column as a line of CREATE TABLE, or after ADD COLUMN. */
 export function columnSql(column: Column): string {
@@ -68,17 +68,13 @@ export function addColumnSql({ column, fill, table }: AddColumn): Clauses {
   };
 }
 
-/** @param stamps the columns whose stamps are kept while it runs */
-export function alterColumnSql(change: AlterColumn, table: Table, stamps: readonly Column[]): Clauses {
+/** A column that stays, altered in steps. */
+export function alterColumnSql(change: AlterColumn): Clauses {
   const { before, after } = change;
   const counting = alterCounting(change);
   const retyped = isRetyped(change);
   return {
-    before: [
-      ...dropExpressionSql(change),
-      ...(retyped ? [] : fillOldRowsSql(change, table, stamps)),
-      ...counting.before,
-    ],
+    before: [...dropExpressionSql(change), ...(retyped ? [] : fillOldRowsSql(change)), ...counting.before],
     clauses: [
       ...alterTypeSql(change),
       ...alterNullableSql(change),
@@ -101,12 +97,12 @@ function dropExpressionSql({ table, before, after }: AlterColumn): string[] {
     : [];
 }
 
-function fillOldRowsSql(change: AlterColumn, table: Table, stamps: readonly Column[]): string[] {
+function fillOldRowsSql(change: AlterColumn): string[] {
   const fill = fillOf(change);
   if (!fill) return [];
   const name = quote(change.after.name);
   const update = `UPDATE ${quoteTable(change.table)} SET ${name} = ${fillSql(fill)} WHERE ${name} IS NULL`;
-  return unstampedSql(table, stamps, update);
+  return quietlySql(change.table, update);
 }
 
 /** What null becomes because it is no longer allowed. */

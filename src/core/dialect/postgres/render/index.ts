@@ -25,7 +25,7 @@ import { alterations, blockEach } from "./alterations.js";
 import { addColumnSql, alterColumnSql } from "./columns.js";
 import { definitionSql } from "./definitions.js";
 import { renamesInTurn } from "./renames.js";
-import { createStampSql, dropStampSql } from "./stamps.js";
+import { createStampSql, dropStampSql, TRIGGERS_OF_USERS } from "./stamps.js";
 import { stepsOf, type Steps } from "./steps.js";
 import {
   alterOptionsSql,
@@ -79,8 +79,15 @@ export function managedObjectNames(_schema: Schema): string[] {
 
 /** What the runner does around a script and a person running it by hand must do too. */
 export function scriptNotes(blocks: readonly Block[]): string[] {
-  const locks = blocks.some(({ statements }) => statements.some(sql => sql.startsWith(LOCK)));
-  return locks ? ["By hand: in one transaction."] : [];
+  const all = blocks.flatMap(({ statements }) => statements);
+  const locks = all.some(sql => sql.startsWith(LOCK));
+  const quiet = all.some(sql => sql.endsWith(TRIGGERS_OF_USERS));
+  return [
+    ...(locks || quiet ? ["By hand: in one transaction."] : []),
+    ...(quiet
+      ? ["By hand: triggers of your own that were off before are on afterwards; `emberset` leaves them off."]
+      : []),
+  ];
 }
 
 const LOCK = "LOCK TABLE";
@@ -296,23 +303,22 @@ function arrive(change: Change, steps: Steps): Alteration | undefined {
   }
 }
 
-function alterColumn(change: AlterColumn, { now, stamps, replacing }: Steps): Alteration {
+function alterColumn(change: AlterColumn, { now, replacing }: Steps): Alteration {
   const { table } = change;
-  const standing = stamps.standing(table);
   const kept = replacing(change);
-  if (!kept) return { table, ...alterColumnSql(change, now(table), standing) };
+  if (!kept) return { table, ...alterColumnSql(change) };
   const bare = { ...change, before: unfilled(change.before), after: unfilled(change.after) };
-  const altered = alterColumnSql(bare, now(table), standing);
-  const cleared = clearValuesSql(kept, change.before, now(table), standing);
+  const altered = alterColumnSql(bare);
+  const cleared = clearValuesSql(kept, change.before, now(table));
   return { table, ...altered, before: [...(altered.before ?? []), ...cleared] };
 }
 
 /** Old values are back where they were. */
-function restoreValues({ plan, restored, now, stamps }: Steps): Block[] {
+function restoreValues({ plan, restored, now }: Steps): Block[] {
   return [...restored].flatMap(([address, kept]) =>
     kept.map(each => ({
       title: `restore ${each.columns.map(({ name }) => `${address}.${name}`).join(", ")} from the attic`,
-      statements: restoreValuesSql(each, now(address), stamps.standing(address), plan),
+      statements: restoreValuesSql(each, now(address), plan),
     })),
   );
 }
@@ -325,24 +331,17 @@ function completeRestored(steps: Steps): Block[] {
       return whole && { table: whole.table, clauses: whole.clauses };
     }
     if (change.kind === "add column")
-      return steps.isRestored(change) ? demand(change, change.column, steps) : undefined;
+      return steps.isRestored(change) ? demand(change, change.column) : undefined;
     return change.kind === "alter column" && steps.replacing(change)
-      ? demand(change, change.after, steps)
+      ? demand(change, change.after)
       : undefined;
   });
 }
 
 /** A column that was filled from the attic is held to what it says again. */
-function demand(
-  { table, fill }: AddColumn | AlterColumn,
-  column: AddColumn["column"],
-  { now, stamps }: Steps,
-): Alteration {
+function demand({ table, fill }: AddColumn | AlterColumn, column: AddColumn["column"]): Alteration {
   const whole = { kind: "alter column", table, before: unfilled(column), after: column } as const;
-  return {
-    table,
-    ...alterColumnSql({ ...whole, ...(fill && { fill }) }, now(table), stamps.standing(table)),
-  };
+  return { table, ...alterColumnSql({ ...whole, ...(fill && { fill }) }) };
 }
 
 function alterOptions({ changes }: Steps): Block[] {

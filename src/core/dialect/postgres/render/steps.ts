@@ -43,7 +43,7 @@ export function stepsOf(given: RenderPlan): Steps {
     names,
     was: address => known(oldTables, address),
     now: address => known(newTables, address),
-    stamps: stampsOf(plan, names),
+    stamps: stampsOf(plan),
     restored,
     isRestored: ({ table, column }) =>
       restored.get(table)?.some(({ columns }) => columns.some(({ name }) => name === column.name)) ?? false,
@@ -95,12 +95,10 @@ interface StampOf {
 interface Stamps {
   readonly dropped: readonly StampOf[];
   readonly added: readonly StampOf[];
-  /** The columns of a table, by its address at the end, whose stamps are kept all the while. */
-  readonly standing: (address: string) => Column[];
 }
 
 /** Stamps hang on a table's and a column's name: a rename drops them and makes them anew. */
-function stampsOf({ before, after, changes }: RenderPlan, names: NamesThrough): Stamps {
+function stampsOf({ before, after, changes }: RenderPlan): Stamps {
   const [renamed, gone] = [new Set<string>(), new Set<string>()];
   for (const change of changes) {
     if (change.kind === "rename table") renamed.add(change.from).add(change.to);
@@ -115,17 +113,7 @@ function stampsOf({ before, after, changes }: RenderPlan, names: NamesThrough): 
     return gone.has(address) || renamed.has(address) || !freshKeys.has(key(each));
   });
   const added = fresh.filter(each => renamed.has(addressOf(each.table)) || !oldKeys.has(key(each)));
-  const oldTables = tablesByAddress(before);
-  return {
-    dropped,
-    added,
-    standing: address => {
-      const table = names.arrives(address) ? undefined : oldTables.get(names.before(address));
-      if (!table) return [];
-      const away = dropped.filter(each => each.table === table).map(({ column }) => column);
-      return table.columns.filter(column => column.stamp === "updated" && !away.includes(column));
-    },
-  };
+  return { dropped, added };
 }
 
 function stampedColumns({ tables }: Schema): StampOf[] {
