@@ -253,7 +253,7 @@ const history = {
     what: `Two migrations have the number ${v.number}`,
     received: v.folders.join(" and "),
     repair:
-      "keep the one that ran elsewhere; delete the other folder and draft it again, so that it comes after",
+      "see `emberset status`, which says what ran where; keep the one that ran, delete the other folder and draft it again, so that it comes after",
   })),
   missingScript: define("E303", 2, (v: InFile & { dialect: string }) => ({
     what: `A migration has no script for ${v.dialect}`,
@@ -392,6 +392,15 @@ const database = {
   })),
 };
 
+/** What gets rows out of a migration's way: to say what those get that have no value, how values become others, or neither. */
+export type Cure = "fill" | "convert" | "correct";
+
+/** What a person can say so that rows are not in the way. */
+const CURES: readonly (readonly [Cure, string])[] = [
+  ["fill", "give the field a `default` or a `fill` and amend the migration"],
+  ["convert", "say with `convert` what the values become and amend the migration"],
+];
+
 /** Stopped for safety. */
 const safety = {
   edited: define("E500", 3, (v: { target?: string; migrations: readonly string[] }) => ({
@@ -416,13 +425,14 @@ const safety = {
         rows: readonly string[];
         before: readonly string[];
         direction: Direction;
+        cures: ReadonlySet<Cure>;
       },
     ) => ({
       what: `Rows are in the way of migration ${v.migration}; ${soFar(v.before)}`,
       details: v.rows,
       repair:
         v.direction === "forward"
-          ? "correct these rows, or give the field a `default`, a `fill` or a `convert` and draft again; or write into the script what they get"
+          ? `correct these rows${CURES.flatMap(([cure, words]) => (v.cures.has(cure) ? [`, or ${words}`] : [])).join("")}`
           : "correct these rows, or write into the back script what they get",
       ...location(v),
     }),
@@ -454,7 +464,8 @@ const safety = {
   tableInTheWay: define("E506", 3, (v: { target: string; tables: readonly string[] }) => ({
     what: `Target ${v.target} already has tables that a pending migration makes; nothing was changed`,
     received: v.tables.join(", "),
-    repair: "use another database, or give the models other table names",
+    repair:
+      "use another database, rename or drop these tables there, or call yours otherwise with @Stored({ table }); tables that are to be yours are taken over by `emberset adopt`, before any other migration",
   })),
   ranElsewhere: define("E507", 3, (v: { migration: string; target: string; guarded: boolean }) => ({
     what: `Migration ${v.migration} ran on target ${v.target}${v.guarded ? ", which is guarded" : " too"}; nothing was changed`,

@@ -33,26 +33,56 @@ export interface History {
   readonly schema: Schema;
 }
 
+/** A history in which two migrations have one number, as after a merge: it is told up to there. */
+export interface TornHistory extends History {
+  /** Those that share a number; none: all is well. */
+  readonly doubled: readonly Migration[];
+  /** The names of what stands behind them. */
+  readonly beyond: readonly string[];
+}
+
 /**
  * Reads a folder of migrations and folds their changes, checking each against its fingerprints.
  * @throws Problem E300, E301, E302, E304
  */
 export function readHistory(folder: string): History {
+  const { doubled: names, ...torn } = readFolders(folder);
+  const [first, second] = names;
+  if (first !== undefined && second !== undefined)
+    throw problems.doubled({ number: showNumber(parseInt(first, 10)), folders: [first, second] });
+  return { folder, ...foldAll(folder, torn.names) };
+}
+
+/** The same, but that two migrations may have one number. @throws Problem E300, E301, E304 */
+export function readTornHistory(folder: string): TornHistory {
+  const { names, doubled, beyond } = readFolders(folder);
+  const { migrations, schema } = foldAll(folder, names);
+  const read = (name: string) => readMigration(join(folder, name), name, migrations.at(-1), schema);
+  return { folder, migrations, schema, doubled: doubled.map(read), beyond };
+}
+
+function foldAll(folder: string, names: readonly string[]): Pick<History, "migrations" | "schema"> {
   const migrations: Migration[] = [];
   let schema = EMPTY_SCHEMA;
-  for (const [at, name] of migrationFolders(folder).entries()) {
-    const migration = readMigration(join(folder, name), name, migrations.at(at - 1), schema);
+  for (const name of names) {
+    const migration = readMigration(join(folder, name), name, migrations.at(-1), schema);
     migrations.push(migration);
     schema = migration.schemaAfter;
   }
-  return { folder, migrations, schema };
+  return { migrations, schema };
 }
 
 const FOLDER_NAME = /^(\d{4,})-[\p{L}\p{N}][\p{L}\p{N}-]*$/u;
 
-/** The names of the migrations' folders, numbered 1, 2, 3 … without a gap. */
-function migrationFolders(folder: string): string[] {
-  if (!existsSync(folder)) return [];
+/** The names of the migrations' folders, numbered 1, 2, 3 … without a gap, up to where two have one number. */
+interface Folders {
+  readonly names: readonly string[];
+  readonly doubled: readonly string[];
+  readonly beyond: readonly string[];
+}
+
+function readFolders(folder: string): Folders {
+  if (!existsSync(folder)) return { names: [], doubled: [], beyond: [] };
   const names = readdirSync(folder, { withFileTypes: true })
     .filter(entry => entry.isDirectory() && !entry.name.startsWith("."))
     .map(({ name }) => name)
@@ -64,11 +94,12 @@ function migrationFolders(folder: string): string[] {
     if (number === expected) continue;
     const before = names[at - 1];
     if (before && parseInt(before, 10) === number) {
-      throw problems.doubled({ number: showNumber(number), folders: [before, name] });
+      const doubled = names.filter(each => parseInt(each, 10) === number);
+      return { names: names.slice(0, at - 1), doubled, beyond: names.slice(at - 1 + doubled.length) };
     }
     throw problems.gap({ missing: showNumber(expected), after: name });
   }
-  return names;
+  return { names, doubled: [], beyond: [] };
 }
 
 class RecordShape {

@@ -24,7 +24,13 @@ import { readWay } from "../core/model/advice/way.js";
 import { diff } from "../core/change/diff.js";
 import { errorsEitherWay, refuseErrors, startAfter } from "./way.js";
 import { readState } from "./state.js";
-import { refuseUnsound, runMigrations, type RanMigration, type RunOptions } from "./run-migrations.js";
+import {
+  curesOf,
+  refuseUnsound,
+  runMigrations,
+  type RanMigration,
+  type RunOptions,
+} from "./run-migrations.js";
 
 export interface AmendOptions extends TargetOptions, RunOptions {
   /** What was called otherwise before the migration: `shelves=racks`, `pieces.weight=pieces.weight_grams`. */
@@ -164,9 +170,11 @@ async function refuseRows(
   const asked = probes(plan, dialect).filter(
     ({ meaning, change }) => meaning === "refuses" && !isOfItsOwn(change, changes),
   );
-  const rows = (await runProbes(database, asked)).map(({ count, question }) => sayCount(count, question));
-  if (rows.length > 0)
-    throw problems.rowsRefuse({ migration: name, rows, before: [], file: folder, direction: "forward" });
+  const found = await runProbes(database, asked);
+  if (found.length === 0) return;
+  const rows = found.map(({ count, question }) => sayCount(count, question));
+  const facts = { migration: name, rows, before: [], file: folder } as const;
+  throw problems.rowsRefuse({ ...facts, direction: "forward", cures: curesOf(found) });
 }
 
 /** Only the target that is named can be taken back; where else it ran, the old form would be there for good. */

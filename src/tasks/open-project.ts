@@ -1,6 +1,6 @@
 import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { Problem, problems } from "../core/problems.js";
-import { readHistory, type History } from "../history/read.js";
+import { readHistory, readTornHistory, type History, type TornHistory } from "../history/read.js";
 import { loadModels, type LoadedModels } from "../project/load-models.js";
 import { loadSettings } from "../project/load-settings.js";
 import { dialectsInUse, type Settings } from "../project/settings.js";
@@ -11,6 +11,8 @@ export interface OpenProject {
   readonly settings: Settings;
   readonly dialects: readonly Dialect[];
   readonly history: () => History;
+  /** The same where two migrations may have one number. */
+  readonly tornHistory: () => TornHistory;
   /** @throws Problem E203 when the models have an error */
   readonly soundModels: () => Promise<LoadedModels>;
   /** The same, where there are models and none has an error. */
@@ -24,6 +26,7 @@ export async function openProject({ project = "." }: TaskOptions): Promise<OpenP
     settings,
     dialects: dialectsInUse(settings),
     history: () => readHistory(settings.migrations),
+    tornHistory: () => readTornHistory(settings.migrations),
     soundModels: () => loadSound(settings),
     modelsIfSound: () => loadSound(settings).catch(noModels),
   };

@@ -5,7 +5,7 @@ import { widens } from "../core/dialect/registry.js";
 import { probes, sayCount } from "../core/plan/probes.js";
 import type { Direction } from "../core/direction.js";
 import type { Schema } from "../core/schema/types.js";
-import { Problem, problems } from "../core/problems.js";
+import { Problem, problems, type Cure } from "../core/problems.js";
 import { columnsOfPart } from "../core/schema/lookups.js";
 import { runProbes, type ProbeResult } from "../database/count-rows.js";
 import type { Database } from "../database/session/database.js";
@@ -193,6 +193,11 @@ function concernsRows(migration: Migration, direction: Direction): boolean {
   });
 }
 
+/** What gets those rows out of the way that refuse. */
+export function curesOf(found: readonly ProbeResult[]): Set<Cure> {
+  return new Set(found.flatMap(({ meaning, cure = "correct" }) => (meaning === "refuses" ? [cure] : [])));
+}
+
 /** Looks at the rows before a migration runs: those in its way stop it, those it takes away are asked about. */
 async function askRows(
   database: Database,
@@ -215,7 +220,14 @@ async function askRows(
   // A script that is no longer as it was drafted may well see to the rows itself; the database has the last word.
   if (refusing.length > 0 && !isEdited(migration, direction, dialect)) {
     const { file } = readScript(migration, direction, dialect.name);
-    throw problems.rowsRefuse({ migration: called, rows: refusing, before, file, direction });
+    throw problems.rowsRefuse({
+      migration: called,
+      rows: refusing,
+      before,
+      file,
+      direction,
+      cures: curesOf(found),
+    });
   }
   const { name, guarded } = database.target;
   if (losing.length === 0 || (await mayLose?.(losing, { name, guarded }))) return;

@@ -2,9 +2,10 @@ import type { Database } from "../database/session/database.js";
 import { readLedger, type LedgerEntry } from "../database/ledger.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import type { Migration } from "../history/migration.js";
-import { readScript, type History } from "../history/read.js";
+import { readScript, type History, type TornHistory } from "../history/read.js";
 
-export type MigrationState = "run" | "pending" | "edited" | "missing";
+/** "doubled": another has its number, and it did not run. */
+export type MigrationState = "run" | "pending" | "edited" | "missing" | "doubled";
 
 export interface StateEntry {
   readonly number: number;
@@ -24,29 +25,44 @@ export interface DatabaseState {
 }
 
 /** Holds a database's ledger against the migrations on disk. */
-export async function readState(database: Database, history: History): Promise<DatabaseState> {
+export async function readState(database: Database, history: History | TornHistory): Promise<DatabaseState> {
   return stateOf(await readLedger(database), history, database.dialect.name);
 }
 
 /** The state of a database that does not exist yet. */
-export function emptyState(history: History, dialect: string): DatabaseState {
+export function emptyState(history: History | TornHistory, dialect: string): DatabaseState {
   return stateOf([], history, dialect);
 }
 
-function stateOf(ledger: readonly LedgerEntry[], history: History, dialect: string): DatabaseState {
+function stateOf(
+  ledger: readonly LedgerEntry[],
+  history: History | TornHistory,
+  dialect: string,
+): DatabaseState {
+  const { doubled = [], beyond = [] } = "doubled" in history ? history : {};
   const runs = new Map(ledger.map(entry => [entry.number, entry]));
-  const known = new Set(history.migrations.map(({ name }) => name));
-  const entries = history.migrations.map((migration): StateEntry => {
+  const here = [...history.migrations, ...doubled];
+  const known = new Set([...here.map(({ name }) => name), ...beyond]);
+  const entries = here.map((migration): StateEntry => {
     const { number, name } = migration;
     const run = runs.get(number);
-    if (run?.name !== name) return { number, name, migration, state: "pending" };
+    if (run?.name !== name)
+      return { number, name, migration, state: doubled.includes(migration) ? "doubled" : "pending" };
     const edited = readScript(migration, "forward", dialect).checksum !== run.forward;
     return { number, name, migration, run, state: edited ? "edited" : "run" };
   });
   const missing = ledger
     .filter(({ name }) => !known.has(name))
     .map((run): StateEntry => ({ number: run.number, name: run.name, run, state: "missing" }));
-  const all = [...entries, ...missing].sort((a, b) => a.number - b.number);
+  const behind = beyond.map((name): StateEntry => {
+    const number = parseInt(name, 10);
+    const run = runs.get(number);
+    return run?.name === name ? { number, name, run, state: "run" } : { number, name, state: "pending" };
+  });
+  // Of two that have one number, the one that ran comes first.
+  const all = [...entries, ...missing, ...behind].sort(
+    (a, b) => a.number - b.number || Number(b.run !== undefined) - Number(a.run !== undefined),
+  );
   return { entries: all, schema: schemaOf(all) };
 }
 

@@ -7,7 +7,7 @@ import { lookAt } from "./drift.js";
 import { openProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
 import { emptyState, readState, type MigrationState } from "./state.js";
-import type { History } from "../history/read.js";
+import type { TornHistory } from "../history/read.js";
 
 export interface StatusResult {
   readonly targets: readonly TargetStatus[];
@@ -42,11 +42,11 @@ export interface MigrationStatus {
   readonly tookMs?: number;
 }
 
-/** What ran where: for one target when named, else for all. @throws Problem E101 to E104, E300 to E304, E400 to E404 */
+/** What ran where: for one target when named, else for all. @throws Problem E101 to E104, E300, E301, E303, E304, E400 to E404 */
 export async function status(options: TargetOptions): Promise<StatusResult> {
   const project = await openProject(options);
   const { settings } = project;
-  const history = project.history();
+  const history = project.tornHistory();
   const chosen =
     options.target === undefined ? [...settings.targets.values()] : [chooseTarget(settings, options.target)];
   const targets: TargetStatus[] = [];
@@ -63,7 +63,7 @@ export async function status(options: TargetOptions): Promise<StatusResult> {
 
 async function statusOf(
   target: TargetSettings,
-  history: History,
+  history: TornHistory,
   home: string,
   { trace }: TargetOptions,
 ): Promise<TargetStatus> {
@@ -89,7 +89,12 @@ async function statusOf(
 }
 
 /** A target that cannot be looked at does not hide the others. */
-function unreadable(error: unknown, target: TargetSettings, history: History, home: string): TargetStatus {
+function unreadable(
+  error: unknown,
+  target: TargetSettings,
+  history: TornHistory,
+  home: string,
+): TargetStatus {
   if (!(error instanceof Problem) || error.exit !== 4) throw error;
   const { name, dialect, label: place, guarded } = target;
   return {

@@ -59,6 +59,7 @@ function renderTarget(target: TargetStatus, colours: Colours): string {
       : []),
     ...drift.map(line => `    ${line}`),
     ...besideLines(target, colours),
+    ...doubledLines(migrations, colours),
     `  ${summary(target)}`,
   ].join("\n");
 }
@@ -74,6 +75,19 @@ function besideLines({ beside = [] }: TargetStatus, colours: Colours): string[] 
   ];
 }
 
+/** What to do where two have one number. */
+function doubledLines(migrations: TargetStatus["migrations"], colours: Colours): string[] {
+  const doubled = migrations.filter(({ state }) => state === "doubled");
+  if (doubled.length === 0) return [];
+  const names = doubled.map(({ name }) => name).join(", ");
+  return [
+    colours.red(
+      `  two migrations have one number: ${names} did not run here; keep the one that ran somewhere,`,
+    ),
+    colours.red("  delete the folder of the other and draft it again, so that it comes after"),
+  ];
+}
+
 function renderState(state: string, colours: Colours): string {
   if (state === "run") return colours.green(state);
   return state === "pending" ? colours.yellow(state) : colours.red(state);
@@ -82,7 +96,8 @@ function renderState(state: string, colours: Colours): string {
 function summary({ migrations, pending, drift }: TargetStatus): string {
   const number = (state: string) => migrations.filter(each => each.state === state).length;
   const parts = [`${number("run")} run`, `${pending} pending`];
-  for (const state of ["edited", "missing"]) if (number(state) > 0) parts.push(`${number(state)} ${state}`);
+  for (const state of ["edited", "missing", "doubled"])
+    if (number(state) > 0) parts.push(`${number(state)} ${state}`);
   if (drift) parts.push(drift.length === 0 ? "no drift" : "drift");
   return parts.join(" · ");
 }

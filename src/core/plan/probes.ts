@@ -5,6 +5,7 @@ import type { AddColumn, AddPart, AlterColumn, AlterPart, Change } from "../chan
 import { matchSql, restoredTo } from "../dialect/shared/attic.js";
 import type { KeptBesideKey } from "../dialect/shared/kept.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
+import type { Cure } from "../problems.js";
 import { unfoundSql, unlikeAnySql } from "../dialect/shared/numbering.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
@@ -46,6 +47,8 @@ export interface Probe {
    * the attic.
    */
   readonly meaning: "refuses" | "loses" | "keeps";
+  /** What gets rows out of the way; absent: they must be corrected. */
+  readonly cure?: Cure;
 }
 
 /** `12 rows of pieces without a title` */
@@ -224,6 +227,7 @@ function probeOfCut(change: Change, asking: Asking): Question | undefined {
       ...{ fails: retyped.fails, refused: "counts", dialect },
     }),
     meaning: "refuses",
+    cure: "convert",
   };
 }
 
@@ -301,13 +305,18 @@ function probeOfNewColumn(change: AddColumn, { dialect, plan, table }: Asking): 
       ? unfoundSql("table", numbered, table(address), dialect.attic)
       : `SELECT count(*) AS n FROM ${table(address)}${where}`,
     meaning: "refuses",
+    cure: "fill",
   };
 }
 
 function probeOfRequired(change: AlterColumn, asking: Asking): Question | undefined {
   const { table: address, before, after, fill, convert } = change;
   if (after.nullable || fill || after.computed) return undefined;
-  const question = { question: `rows of ${address} without a ${after.name}`, meaning: "refuses" } as const;
+  const question = {
+    question: `rows of ${address} without a ${after.name}`,
+    meaning: "refuses",
+    cure: "fill",
+  } as const;
   // What is made of a value may be null, too.
   const retyped = convert === undefined ? undefined : retypedBy(change, asking);
   if (retyped) {
