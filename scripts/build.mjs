@@ -139,4 +139,14 @@ await build({
   },
 });
 
+// For applications that are CommonJS: the same registry, by way of a symbol that all of them know.
+await build({
+  ...common,
+  entryPoints: { modelling: "src/modelling/index.ts" },
+  outdir: "dist",
+  outExtension: { ".js": ".cjs" },
+  format: "cjs",
+  ...scriptUrl,
+});
+
 if (script.metafile) console.log(await analyzeMetafile(script.metafile));

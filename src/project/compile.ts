@@ -109,6 +109,8 @@ async function compile(input: Input, folder: string, options: BuildOptions = {})
       charset: "utf8",
       logLevel: "silent",
       plugins: [resolvePackages(folder)],
+      // Decorators of the older kind in JavaScript, too; its other syntax is the same.
+      loader: { ".js": "ts", ".mjs": "ts", ".cjs": "ts", ".jsx": "tsx" },
       // The settings the decorators are written for, whatever the project's own tsconfig says.
       tsconfigRaw: { compilerOptions: { experimentalDecorators: true, useDefineForClassFields: true } },
       ...options,
@@ -141,7 +143,10 @@ function resolvePackages(folder: string): Plugin {
         // Node reads a CommonJS package that is imported twice, the first time for the names it exports: this one has
         // two hundred files, and every model imports it.
         if (found && path === "class-validator") return { path: found, namespace: "required" };
-        return found ? { path: found, external: true } : undefined;
+        if (found === undefined) return undefined;
+        // A package of the same workspace may be sources: Node reads no decorators.
+        if (/\.[mc]?tsx?$/.test(found)) return { path: fileURLToPath(found) };
+        return { path: kind === "require-call" ? fileURLToPath(found) : found, external: true };
       });
       build.onLoad({ filter: /.*/, namespace: "required" }, ({ path }) => ({ contents: reexport(path) }));
     },
@@ -171,11 +176,15 @@ function locate(specifier: string, from: string): string | undefined {
     : undefined;
 }
 
+/** Models in CommonJS ask for packages with `require`, which an ES module does not have. On the first line: no line moves. */
+const REQUIRE =
+  'import { createRequire as __emberset } from "node:module"; const require = __emberset(import.meta.url); ';
+
 async function run(code: string): Promise<Record<string, unknown>> {
   const folder = mkdtempSync(join(tmpdir(), "emberset-"));
   const file = join(folder, "code.mjs");
   try {
-    writeFileSync(file, code);
+    writeFileSync(file, `${REQUIRE}${code}`);
     return (await importModule(pathToFileURL(file).href)) as Record<string, unknown>;
   } finally {
     rmSync(folder, { recursive: true, force: true });

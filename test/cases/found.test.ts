@@ -414,6 +414,30 @@ const CASES: Readonly<Record<string, Case>> = {
     },
     keeps: true,
   },
+  "an index over the beginning of a text that becomes no longer than that": {
+    before: [
+      pieces([column("label", { kind: "varchar", length: 64 })], {
+        indexes: [{ name: "ix_label", parts: [{ column: "label", length: 32 }] }],
+      }),
+    ],
+    after: [
+      pieces([column("label", { kind: "varchar", length: 16 })], {
+        indexes: [{ name: "ix_label", parts: [{ column: "label", length: 32 }] }],
+      }),
+    ],
+  },
+  "a key that counts by a sequence of its own, moved to a namespace while it becomes large": {
+    before: [
+      table("pieces", { columns: [{ ...ID, options: { postgres: { sequence: "counter" } } }, TITLE] }),
+    ],
+    after: [
+      table("pieces", {
+        namespace: "studio",
+        columns: [{ ...ID, type: { kind: "bigint" }, options: { postgres: { sequence: "counter" } } }, TITLE],
+      }),
+    ],
+    hints: { tables: new Map([["pieces", "studio.pieces"]]) },
+  },
   "a pair table that goes, with a namespace and a circle of references": {
     before: [
       table("potters", {

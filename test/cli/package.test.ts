@@ -1,5 +1,5 @@
 import { execFileSync, spawnSync } from "node:child_process";
-import { mkdirSync, rmSync } from "node:fs";
+import { mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { expect, inject, test } from "vitest";
 import { KILN_HOUSE } from "./studio.js";
@@ -40,3 +40,37 @@ await forward({ target: "nowhere" }).catch(error => console.log(error instanceof
   );
   rmSync(folder, { recursive: true });
 });
+
+const COMMONJS = `import { Field, RefersTo, Stored } from "emberset";
+import { IsInt } from "class-validator";
+import type { StatusResult } from "emberset/tasks";
+@Stored<Piece>() export class Piece {
+  @IsInt() weight!: number;
+  @RefersTo(() => Piece) lid!: Piece;
+  @Field({ type: "text" }) title!: string;
+}
+export const seen: StatusResult | undefined = undefined;
+`;
+
+test.each([
+  ["commonjs", "node10"],
+  ["node16", "node16"],
+])(
+  "models of a CommonJS project compile with module %s, and load in an application",
+  (module, resolution) => {
+    const folder = join(inject("installed"), `commonjs-${resolution}`);
+    mkdirSync(folder, { recursive: true });
+    writeFileSync(join(folder, "package.json"), '{ "private": true, "type": "commonjs" }\n');
+    writeFileSync(join(folder, "piece.ts"), COMMONJS);
+    const tsc = join(import.meta.dirname, "..", "..", "node_modules", ".bin", "tsc");
+    const options = ["--module", module, "--moduleResolution", resolution, "--target", "es2022", "--strict"];
+    const compiled = spawnSync(tsc, ["piece.ts", ...options, "--experimentalDecorators"], {
+      cwd: folder,
+      encoding: "utf8",
+    });
+    expect(compiled.stdout).toBe("");
+    const use = "console.log(require('./piece.js').Piece.name)";
+    expect(execFileSync(process.execPath, ["-e", use], { cwd: folder, encoding: "utf8" })).toBe("Piece\n");
+    rmSync(folder, { recursive: true });
+  },
+);

@@ -58,7 +58,7 @@ const MAKES: Readonly<Record<string, Make>> = {
         ]
       : undefined,
   widen: retyped(({ type }) => {
-    if (type.kind === "varchar") return { kind: "varchar", length: type.length * 2 };
+    if (type.kind === "varchar" && type.length < 8_000) return { kind: "varchar", length: type.length * 2 };
     return type.kind === "integer" ? { kind: "bigint" } : undefined;
   }),
   narrow: retyped(({ type }) => {

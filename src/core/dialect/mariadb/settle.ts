@@ -4,6 +4,7 @@ import { settleSchema, type SettleRules } from "../../lower/settle.js";
 import { defaultSql, NOW, ruleSql } from "./expressions.js";
 import { NAME_LIMIT } from "./names.js";
 import { addressOf } from "../../schema/address.js";
+import { parseNativeType } from "../../sql/native-type.js";
 import { textFor } from "../../sql/placeholders.js";
 import { isTextual, isUnbounded, NAME, typeSql } from "./types.js";
 import { termsText } from "../shared/terms.js";
@@ -111,7 +112,21 @@ function withServedReferences(table: Table): Table {
   }, table);
 }
 
-function settleIndex({ where: _, ...index }: Index, table: Table): Index {
+/** The beginning of a text that is no longer is the whole of it, and the server says no more. */
+function withWholeParts(index: Index, { columns }: Table): Index {
+  const isWhole = (part: IndexPart): boolean => {
+    const column = "column" in part ? columns.find(({ name }) => name === part.column) : undefined;
+    const { name, numbers } = parseNativeType(column ? typeSql(column.type) : "");
+    const [size = Infinity] = /char|binary/.test(name) ? numbers : [];
+    return part.length !== undefined && part.length >= size;
+  };
+  if (!index.parts.some(isWhole)) return index;
+  const whole = ({ length: _, ...part }: IndexPart): IndexPart => part;
+  return { ...index, parts: index.parts.map(part => (isWhole(part) ? whole(part) : part)) };
+}
+
+function settleIndex({ where: _, ...given }: Index, table: Table): Index {
+  const index = withWholeParts(given, table);
   const isLong = (part: IndexPart): boolean => {
     const column = "column" in part ? table.columns.find(({ name }) => name === part.column) : undefined;
     return column !== undefined && part.length === undefined && isUnbounded(column.type);

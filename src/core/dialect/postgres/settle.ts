@@ -1,4 +1,5 @@
-import type { Index, Rule, Schema } from "../../schema/types.js";
+import { addressOf, parseAddress } from "../../schema/address.js";
+import type { Column, Index, Rule, Schema, Table } from "../../schema/types.js";
 import { settleSchema, type SettleRules } from "../../lower/settle.js";
 import { defaultSql, ruleSql } from "./expressions.js";
 import { NAME_LIMIT } from "./names.js";
@@ -28,8 +29,36 @@ const RULES: SettleRules = {
 
 /** The schema as PostgreSQL holds it, expressions as they are sent; the server spells them its own way. */
 export function settle(schema: Schema): Schema {
-  return settleSchema(schema, RULES);
+  const settled = settleSchema(schema, RULES);
+  return { ...settled, tables: settled.tables.map(withSequencesBeside) };
 }
+
+const besides = new WeakMap<Table, Table>();
+
+/** A sequence that a column owns stands beside its table, wherever that goes: https://www.postgresql.org/docs/15/sql-createsequence.html */
+function withSequencesBeside(table: Table): Table {
+  if (!table.columns.some(({ options }) => SEQUENCES.some(name => options?.[NAME]?.[name] !== undefined)))
+    return table;
+  const known = besides.get(table) ?? {
+    ...table,
+    columns: table.columns.map((column): Column => {
+      const own = Object.entries(column.options?.[NAME] ?? {}).map(([name, value]) => {
+        if (!SEQUENCES.includes(name)) return [name, value] as const;
+        const { namespace } = table;
+        return [
+          name,
+          addressOf({ name: parseAddress(value).name, ...(namespace !== undefined && { namespace }) }),
+        ] as const;
+      });
+      return own.length === 0 ? column : { ...column, options: { [NAME]: Object.fromEntries(own) } };
+    }),
+  };
+  besides.set(table, known);
+  besides.set(known, known);
+  return known;
+}
+
+const SEQUENCES = ["sequence", "sequence name"];
 
 const FOREIGN_METHODS = ["fulltext", "spatial", "rtree"];
 

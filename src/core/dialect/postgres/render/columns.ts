@@ -1,5 +1,6 @@
 import type { AddColumn, AlterColumn } from "../../../change/types.js";
 import { expressionSql } from "../../../lower/expressions.js";
+import { parseAddress } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
 import type { Column, Default } from "../../../schema/types.js";
 import { textFor } from "../../../sql/placeholders.js";
@@ -142,7 +143,9 @@ function alterCounting(change: AlterColumn): Required<Omit<Clauses, "first">> {
   const column = `ALTER COLUMN ${quote(after.name)}`;
   const [was, is] = [isGenerated(before), isGenerated(after)];
   const [owned, owns] = [ownedSequenceOf(before), ownedSequenceOf(after)];
-  const moved = owned?.sequence !== owns?.sequence;
+  // It goes with its table by itself: only another name is another sequence.
+  const called = (each: typeof owned) => (each ? parseAddress(each.sequence).name : undefined);
+  const moved = called(owned) !== called(owns);
   const otherwise = !equal(before.options, after.options);
   // What counts on in another way begins where it stood.
   const carries = before.identity !== undefined && after.identity !== undefined && (was !== is || moved);
