@@ -5,6 +5,7 @@ import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { mergeHeld } from "../core/dialect/merge-held.js";
 import { respell } from "../core/lower/spellings.js";
 import { excusedAgain, excusedBack } from "../core/plan/excuses.js";
+import { probes, sayCount } from "../core/plan/probes.js";
 import { Problem } from "../core/problems.js";
 import { compareRows, type RowDifferences, type RowPrint } from "../core/rows/prints.js";
 import { rulesToCome } from "../core/rows/rules-to-come.js";
@@ -13,6 +14,7 @@ import { withoutInternal } from "../core/schema/internal-tables.js";
 import type { Schema, Table } from "../core/schema/types.js";
 import type { Database } from "../database/session/database.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
+import { runProbes } from "../database/count-rows.js";
 import { fillTables, printRows } from "../database/made-up-rows.js";
 import type { Migration } from "../history/migration.js";
 import { isEdited, migrationPlan } from "../history/script.js";
@@ -23,6 +25,10 @@ export interface RehearsedMigration {
   /** Rows in the database when it ran, and tables that had none. */
   readonly rows: number;
   readonly emptyTables: readonly string[];
+  /** Made-up rows that get a value because their column becomes required: `2 rows of pieces without a shelf, which get one`. */
+  readonly filled: readonly string[];
+  /** Rows that would stop it, and were not made up: what they are, and what would get them out of the way. */
+  readonly avoided: readonly string[];
   readonly steps: readonly RehearsedStep[];
 }
 
@@ -71,6 +77,11 @@ export async function rehearseOne(
     stamped: isByHand(migration, dialect) ? stampedColumns(schemaBefore) : [],
   };
   const start = await see(database, scene.before);
+  const asked = probes(migrationPlan(migration, "forward", dialect), dialect);
+  const fills = asked.filter(
+    ({ change, meaning }) => meaning !== "refuses" && "fill" in change && change.fill,
+  );
+  const filled = await runProbes(database, fills);
   const steps: RehearsedStep[] = [];
   const go = async (step: RehearsedStep["step"], compare: () => Promise<Found>) => {
     steps.push(await takeStep(step, scene, compare));
@@ -87,9 +98,19 @@ export async function rehearseOne(
     name,
     rows: prints.reduce((sum, [, print]) => sum + print.rows, 0),
     emptyTables: prints.flatMap(([address, print]) => (print.rows === 0 ? [address] : [])),
+    filled: filled.map(({ count, question }) => sayCount(count, question)),
+    avoided: asked
+      .filter(({ meaning }) => meaning === "refuses")
+      .map(({ question, cure = "correct" }) => `${question}${CURES[cure]}`),
     steps,
   };
 }
+
+const CURES = {
+  fill: "; a `fill` would give them one",
+  convert: "; a `convert` would say what they become",
+  correct: "",
+} as const;
 
 /** Whether a step of a rehearsal ended without a problem, with the schema and the rows it was to have. */
 export function isSoundStep({ schema, rows, problem }: RehearsedStep): boolean {

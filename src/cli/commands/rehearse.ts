@@ -147,8 +147,14 @@ function verdict(differences: readonly string[], good: string, colours: Colours)
     : colours.red(count(differences.length, "difference"));
 }
 
-function detailsOf({ steps }: RehearsedMigration, colours: Colours): string[] {
+function detailsOf({ name, steps, filled, avoided }: RehearsedMigration, colours: Colours): string[] {
+  const went = steps.every(({ problem }) => !problem);
   return [
+    ...filled.map(line => colours.gray(`  ${name}: ${line}`)),
+    ...(went && avoided.length > 0
+      ? [colours.gray(`  ${name} would be stopped by these, of which no row here is one:`)]
+      : []),
+    ...(went ? avoided.map(line => colours.gray(`    ${line}`)) : []),
     ...steps.flatMap(({ step, schema, rows, problem }) => [
       ...(problem
         ? [`  ${colours.red(problem.code)} ${problem.what}`, ...problem.details.map(line => `    ${line}`)]

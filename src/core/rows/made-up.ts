@@ -1,6 +1,8 @@
 import { addressOf } from "../schema/address.js";
 import type { Column, ForeignKey, Rule, Schema, Table } from "../schema/types.js";
+import { equal } from "../schema/canonical.js";
 import { parseNativeType } from "../sql/native-type.js";
+import { nameInPlaceholder, placeholderOf } from "../sql/tokens.js";
 
 /** A made-up value: as SQL's literals write it, bytes as hexadecimal digits; null; or nothing, for the database to fill in. */
 export type MadeUp = string | number | boolean | null | { readonly bytes: string } | undefined;
@@ -37,6 +39,19 @@ export function rowMaker(
   const arcs = all.filter(rule => rule.kind === "one of");
   const together = all.filter(rule => rule.kind === "together");
   const unique = [...(table.key ? [table.key] : []), ...table.uniques];
+  const compared = all.flatMap(comparisonIn);
+  /** Another value for the second column, until the two stand to each other as they must. */
+  const settle = ({ left, right, holds }: Comparison, values: Map<string, MadeUp>, at: number) => {
+    const column = table.columns.find(({ name }) => name === right);
+    const isReference = table.foreignKeys.some(({ columns }) => columns.includes(right));
+    const value = values.get(left);
+    if (!column || isReference || value === null || value === undefined || !values.get(right)) return;
+    for (const step of STEPS) {
+      if (holds(value, values.get(right))) return;
+      const other = at + step < 0 ? undefined : makeValue(column, ofColumn(column), at + step);
+      if (other !== undefined) values.set(right, other);
+    }
+  };
   return {
     row: (at, sparse) => {
       const values = new Map<string, MadeUp>();
@@ -52,7 +67,8 @@ export function rowMaker(
       }
       for (const column of table.columns) {
         if (values.has(column.name) || column.computed || column.stamp || column.identity) continue;
-        if (column.nullable && (sparse || at % 5 === 4)) values.set(column.name, null);
+        const isFree = column.nullable && !mustBeThere(column.name, rules.get(column.name) ?? []);
+        if (isFree && (sparse || at % 5 === 4)) values.set(column.name, null);
         else {
           const value = makeValue(column, ofColumn(column), at);
           if (value === undefined && !column.default && !column.nullable) return undefined;
@@ -69,12 +85,68 @@ export function rowMaker(
               foreignKey.columns[0] === one ? pickKey(foreignKey, table, unique, keysOf, at)?.[index] : null,
             );
       }
+      for (const comparison of compared) settle(comparison, values, at);
       for (const { columns } of together)
         if (columns.some(name => values.get(name) === null))
           for (const name of columns) values.set(name, null);
       return values;
     },
   };
+}
+
+/** A check that compares two columns of a row. */
+interface Comparison {
+  readonly left: string;
+  readonly right: string;
+  readonly holds: (left: MadeUp, right: MadeUp) => boolean;
+}
+
+/** How far from a row's own place a value is looked for that stands otherwise to another. */
+const STEPS = [1, 2, 5, 20, 100, -1, -2, -5, -20, -100];
+
+/** `{ends} > {starts}`, in parentheses or not; nothing in what says more. */
+function comparisonIn(rule: Rule): Comparison[] {
+  if (rule.kind !== "sql") return [];
+  const text = typeof rule.sql === "string" ? rule.sql : (Object.values(rule.sql)[0] ?? "");
+  const found = /^\(*(\{(?:[^{}]|\{\{|\}\})+\})\s*(<>|!=|<=?|>=?|=)\s*(\{(?:[^{}]|\{\{|\}\})+\})\)*$/.exec(
+    text.trim(),
+  );
+  const [, left, operator, right] = found ?? [];
+  const holds = operator === undefined ? undefined : COMPARE[operator];
+  return left && right && holds
+    ? [
+        {
+          left: nameInPlaceholder(left),
+          right: nameInPlaceholder(right),
+          holds: (a, b) => holds(order(a, b)),
+        },
+      ]
+    : [];
+}
+
+const COMPARE: Readonly<Record<string, (order: number) => boolean>> = {
+  "<": order => order < 0,
+  "<=": order => order <= 0,
+  ">": order => order > 0,
+  ">=": order => order >= 0,
+  "=": order => order === 0,
+  "<>": order => order !== 0,
+  "!=": order => order !== 0,
+};
+
+/** Texts by their letters, as days and moments are compared; all else as numbers. */
+function order(a: MadeUp, b: MadeUp): number {
+  if (typeof a === "string" && typeof b === "string") return a < b ? -1 : a > b ? 1 : 0;
+  return Number(a) - Number(b);
+}
+
+/** The rule that a column may not be null. */
+export function thereRule(name: string): Rule {
+  return { kind: "sql", sql: `${placeholderOf(name)} IS NOT NULL` };
+}
+
+function mustBeThere(name: string, rules: readonly Rule[]): boolean {
+  return rules.some(rule => equal(rule, thereRule(name)));
 }
 
 function keysExist(name: string, table: Table, keysOf: KeysOf): boolean {
@@ -114,8 +186,11 @@ export function textsFor(column: Column, rules: readonly Rule[], count: number):
 }
 
 function makeValue(column: Column, rules: readonly Rule[], at: number): MadeUp {
-  const list = rules.find(rule => rule.kind === "in");
-  if (list?.kind === "in") return list.values[at % list.values.length];
+  const [list, ...lists] = rules.flatMap(rule => (rule.kind === "in" ? [rule.values] : []));
+  if (list) {
+    const all = list.filter(value => lists.every(each => each.includes(value)));
+    return all[at % Math.max(1, all.length)];
+  }
   const { type } = column;
   switch (type.kind) {
     case "boolean":

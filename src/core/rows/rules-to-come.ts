@@ -2,7 +2,7 @@ import { namesThrough } from "../change/names.js";
 import type { AlterColumn, Change } from "../change/types.js";
 import { addressOf } from "../schema/address.js";
 import type { Column, Rule, Schema } from "../schema/types.js";
-import { textsFor } from "./made-up.js";
+import { textsFor, thereRule } from "./made-up.js";
 
 /** How many texts made-up rows choose from. */
 const TEXTS = 500;
@@ -29,8 +29,12 @@ export function rulesToCome(
   for (const change of changes) {
     if (change.kind !== "alter column" || !isMeant(change.table)) continue;
     const name = names.before(change.table, change.after.name);
+    // Of what is filled, both are tried: rows that have a value, and rows that get one.
+    if (change.before.nullable && !change.after.nullable && change.fill === undefined)
+      found.set(name, [...(found.get(name) ?? []), thereRule(name)]);
     const values = textsToBe(change, found.get(name) ?? []);
-    if (values.length > 0) found.set(name, [{ kind: "in", column: name, values }]);
+    if (values.length > 0)
+      found.set(name, [{ kind: "in", column: name, values }, ...(found.get(name) ?? []).filter(isThere)]);
   }
   return found;
 
@@ -44,6 +48,10 @@ function textsToBe({ before, after, convert }: AlterColumn, rules: readonly Rule
   if (convert !== undefined || !isText(before) || isText(after)) return [];
   const { type } = before;
   return textsFor(after, rules, TEXTS).filter(text => !("length" in type) || text.length <= type.length);
+}
+
+function isThere({ kind }: Rule): boolean {
+  return kind === "sql";
 }
 
 function isText({ type }: Column): boolean {
