@@ -8,7 +8,8 @@ import { learnSpellings, respell } from "../core/lower/spellings.js";
 import { writeModels, type ModelFile } from "../core/model/write/write-models.js";
 import { problems } from "../core/problems.js";
 import { addressOf } from "../core/schema/address.js";
-import type { Schema } from "../core/schema/types.js";
+import { columnsOfPart } from "../core/schema/lookups.js";
+import type { Schema, PartKind, Parts } from "../core/schema/types.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
 import { showNumber } from "../history/migration.js";
@@ -195,12 +196,24 @@ function lineFor(change: Change, model: ModelFile["model"]): string | undefined 
     case "alter column":
       return model?.lines.get(change.after.name);
     case "add part":
-      return model?.parts.get(`${change.what} ${change.value.name}`);
+      return (
+        model?.parts.get(`${change.what} ${change.value.name}`) ?? lineOf(change.what, change.value, model)
+      );
     case "alter part":
-      return model?.parts.get(`${change.what} ${change.after.name}`);
+      return (
+        model?.parts.get(`${change.what} ${change.after.name}`) ?? lineOf(change.what, change.after, model)
+      );
+    case "drop part":
+      return lineOf(change.what, change.value, model);
     default:
       return undefined;
   }
+}
+
+/** The field that says a part, or that it has none, by itself. */
+function lineOf(what: PartKind, part: Parts[PartKind], model: ModelFile["model"]): string | undefined {
+  const columns = columnsOfPart(what, part);
+  return columns.length === 1 ? model?.lines.get(columns[0]!) : undefined;
 }
 
 /** What the classes that are there should say now. */
@@ -222,8 +235,24 @@ function suggest(
     if (table === undefined || change.kind === "add table") continue;
     const line = lineFor(change, files.get(table));
     const lines = byTable.get(table) ?? [];
-    lines.push(line ?? sayChange(change));
+    const said = line ?? sayChange(change);
+    if (!lines.includes(said)) lines.push(said);
     byTable.set(table, lines);
   }
-  return [...byTable].map(([table, lines]) => ({ entity: entities.get(table) ?? table, lines }));
+  return [...byTable].map(([table, lines]) => ({
+    entity: entities.get(table) ?? table,
+    lines: withListsTogether(lines),
+  }));
+}
+
+/** What several lines say of one list of @Stored, as one line. */
+function withListsTogether(lines: readonly string[]): string[] {
+  const lists = new Map<string, string[]>();
+  const list = (line: string) => /^(@Stored: \w+: )\[([^]*)\]$/.exec(line);
+  for (const line of lines) {
+    const [, start, items] = list(line) ?? [];
+    if (start !== undefined) lists.set(start, [...(lists.get(start) ?? []), items!]);
+  }
+  const others = lines.filter(line => !list(line));
+  return [...others, ...[...lists].map(([start, items]) => `${start}[${items.join(", ")}]`)];
 }

@@ -1,5 +1,6 @@
 import { equal } from "../../schema/canonical.js";
 import { columnsOfPart } from "../../schema/lookups.js";
+import { addressOf } from "../../schema/address.js";
 import { constraintName } from "../../schema/naming.js";
 import type { Check, Column, Rule, SqlText } from "../../schema/types.js";
 import { rulesOf } from "../read/rules.js";
@@ -32,7 +33,9 @@ export function statedChecks(writing: Writing): StatedChecks {
       .filter(column => !byField.has(column.name) && bringsCheck(column, writing))
       .map(({ name }) => name),
   );
-  return { byField, unchecked, none: unchecked.size > 0 && byField.size === 0 };
+  // A class that is there says it field by field: what it has already is not to change.
+  const isThere = options.there?.has(addressOf(table)) ?? false;
+  return { byField, unchecked, none: !isThere && unchecked.size > 0 && byField.size === 0 };
 }
 
 /** A check that a field's rules come to, or that its type implies. */
