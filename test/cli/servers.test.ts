@@ -333,6 +333,8 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
     const project = studio();
     const name = `emberset_made_${process.pid}_${engine!.dialect.name}`;
     project.write(".env", `STUDIO_URL=${url().replace(/[^/]*$/, name)}\n`).ok("draft", "first tables");
+    // Beside a database that is yet to be made.
+    expect(project.json<RehearseResult>("rehearse").proven).toBe(true);
     expect(project.emberset("forward").stderr).toContain("--create-database");
     expect(project.ok("forward", "--create-database")).toContain("1 migration ran");
     await engine!.run(`DROP DATABASE ${name}`);

@@ -9,7 +9,7 @@ export const mariadbEngine: Engine = {
   open: openMariadb,
   withScratch: async (target, trace, work) => {
     try {
-      return await withServerScratch({ open: openMariadb, createSql }, target, trace, work);
+      return await withServerScratch({ open: openMariadb, createSql, always: ALWAYS }, target, trace, work);
     } catch (error) {
       if (!(error instanceof NoScratch)) throw error;
       throw problems.noScratch({ embeddable: false, reason: reasonOf(error.cause) }, error.cause);
@@ -22,8 +22,12 @@ function reasonOf(error: unknown): string {
   return messageOf(error instanceof Problem ? (error.cause ?? error) : error);
 }
 
+const ALWAYS = "information_schema";
+
 /** Texts are compared as in the target's own database. */
 async function createSql({ rows }: Database, name: string): Promise<string> {
-  const [row] = await rows("SELECT @@collation_database AS collation");
+  const [row] = await rows("SELECT @@collation_database AS collation, DATABASE() AS here");
+  // Of the target's own that is yet to be made nothing is known but that it will have all of Unicode.
+  if (row?.["here"] === ALWAYS) return `CREATE DATABASE ${name} CHARACTER SET utf8mb4`;
   return `CREATE DATABASE ${name} COLLATE ${String(row?.["collation"])}`;
 }

@@ -10,7 +10,12 @@ export const postgresEngine: Engine = {
   open: openPostgres,
   withScratch: async (target, trace, work) => {
     try {
-      return await withServerScratch({ open: openPostgres, createSql }, target, trace, work);
+      return await withServerScratch(
+        { open: openPostgres, createSql, always: "postgres" },
+        target,
+        trace,
+        work,
+      );
     } catch (error) {
       if (!(error instanceof NoScratch)) throw error;
     }
