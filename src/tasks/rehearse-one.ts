@@ -1,5 +1,6 @@
 import { diff } from "../core/change/diff.js";
 import type { Direction } from "../core/direction.js";
+import type { Change } from "../core/change/types.js";
 import { describeChange } from "../core/change/words.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { mergeHeld } from "../core/dialect/merge-held.js";
@@ -10,6 +11,7 @@ import { Problem } from "../core/problems.js";
 import { compareRows, type RowDifferences, type RowPrint } from "../core/rows/prints.js";
 import { rulesToCome } from "../core/rows/rules-to-come.js";
 import { addressOf } from "../core/schema/address.js";
+import { columnsOfPart } from "../core/schema/lookups.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
 import type { Schema, Table } from "../core/schema/types.js";
 import type { Database } from "../database/session/database.js";
@@ -100,10 +102,19 @@ export async function rehearseOne(
     emptyTables: prints.flatMap(([address, print]) => (print.rows === 0 ? [address] : [])),
     filled: filled.map(({ count, question }) => sayCount(count, question)),
     avoided: asked
-      .filter(({ meaning }) => meaning === "refuses")
+      .filter(({ meaning, change }) => meaning === "refuses" && !isOfNewColumns(change, changes))
       .map(({ question, cure = "correct" }) => `${question}${CURES[cure]}`),
     steps,
   };
+}
+
+/** Whether a part is about columns alone that arrive with it: no row has values there that could be in the way. */
+function isOfNewColumns(change: Change, changes: readonly Change[]): boolean {
+  if (change.kind !== "add part") return false;
+  const { table, what, value } = change;
+  return columnsOfPart(what, value).every(name =>
+    changes.some(each => each.kind === "add column" && each.table === table && each.column.name === name),
+  );
 }
 
 const CURES = {
