@@ -7,6 +7,7 @@ import { problems } from "../core/problems.js";
 import { fingerprint } from "../core/schema/canonical.js";
 import { FORMAT, scriptName, showNumber, type Migration, type MigrationRecord } from "./migration.js";
 import { RECORD_FILE, type History } from "./read.js";
+import { stopsCounting } from "../core/change/loss.js";
 import { blankText, scriptText, takesAway } from "./script.js";
 
 export interface DraftOptions {
@@ -43,7 +44,7 @@ export function draftMigration(
     before: fingerprint(schemaBefore),
     after: fingerprint(schemaAfter),
     changes,
-    ...(keep && changes.some(takesAway) && { kept: true }),
+    ...(keep && changes.some(change => takesAway(change) || stopsCounting(change)) && { kept: true }),
     name,
     folder: join(history.folder, name),
     schemaBefore,

@@ -163,10 +163,16 @@ function endOf({ schemaBefore, schemaAfter }: Migration, direction: Direction): 
 }
 
 /** A script that is as it was drafted needs all that the attic took. */
-async function refuseEmptyAttic(database: Database, migration: Migration, { kept }: Attic): Promise<void> {
+async function refuseEmptyAttic(
+  database: Database,
+  migration: Migration,
+  { kept, counters, numbered }: Attic,
+): Promise<void> {
   if (isEdited(migration, "back", database.dialect)) return;
   const there = new Set((await readAttic(database)).map(({ address }) => address));
-  const missing = kept.map(({ address }) => address).filter(address => !there.has(address));
+  const missing = [...kept, ...counters, ...numbered]
+    .map(({ address }) => address)
+    .filter(address => !there.has(address));
   if (missing.length > 0)
     throw problems.notInAttic({
       migration: migration.name,

@@ -329,6 +329,27 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
     },
   );
 
+  test.runIf(engine)("what counts no longer counts on from where it stood, once it is back", async () => {
+    const model = (key: string) =>
+      `import { IsInt, IsString, MaxLength } from "class-validator";\nimport { Key, Stored } from "emberset";\n` +
+      `@Stored<Piece>() export class Piece { ${key} id!: number; @IsString() @MaxLength(20) title!: string; }\n`;
+    const files = { "emberset.config.ts": config(), ".env": `STUDIO_URL=${url()}\n` };
+    const project = new Studio({ ...files, "models/piece.ts": model("@Key()") });
+    project.ok("draft", "first");
+    project.ok("forward");
+    await engine!.run("INSERT INTO pieces (title) VALUES ('Jug')");
+    const isMariadb = engine!.dialect.name === "mariadb";
+    await engine!.run(
+      isMariadb ? "ALTER TABLE pieces AUTO_INCREMENT = 900" : "SELECT setval('pieces_id_seq', 899)",
+    );
+    project.write("models/piece.ts", model('@Key({ generate: "none" }) @IsInt()')).ok("draft", "no count");
+    project.ok("forward", "--yes");
+    expect(project.ok("attic")).toContain("where it stood");
+    project.ok("back", "--yes");
+    await engine!.run("INSERT INTO pieces (title) VALUES ('Mug')");
+    expect((await engine!.rows("SELECT max(id) AS id FROM pieces"))[0]).toEqual({ id: 900 });
+  });
+
   test.runIf(engine)("--create-database makes the database", async () => {
     const project = studio();
     const name = `emberset_made_${process.pid}_${engine!.dialect.name}`;

@@ -49,6 +49,16 @@ export function lossOf(change: Change, widens: Widens): Loss | undefined {
   }
 }
 
+/** Whether something counts no longer, or not in the same way, after a change: the rows do not tell how far it had come. */
+export function stopsCounting(change: Change): boolean {
+  if (change.kind === "drop definition") return change.definition.kind === "sequence";
+  return (
+    change.kind === "alter column" &&
+    change.before.identity !== undefined &&
+    change.before.identity !== change.after.identity
+  );
+}
+
 function replacementOf(
   { before, after, fill, convert }: Extract<Change, { readonly kind: "alter column" }>,
   widens: Widens,
