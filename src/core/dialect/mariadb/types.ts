@@ -3,7 +3,7 @@ import { keysOf } from "../../lists.js";
 import { parseDataType } from "../../schema/data-type.js";
 import type { Column, DataType, PlainTypeName } from "../../schema/types.js";
 import { parseNativeType } from "../../sql/native-type.js";
-import { typeWords } from "../shared/type-words.js";
+import { remembered, typeWords } from "../shared/type-words.js";
 
 export const NAME = "mariadb";
 
@@ -92,14 +92,8 @@ const USUAL_SIZES: Readonly<Record<string, string>> = {
   year: "(4)",
 };
 
-const spelledTypes = new Map<string, string>();
-
 /** A type in anybody's words as information_schema spells it: `INT UNSIGNED` is `int(10) unsigned`. */
-export function spellType(text: string): string {
-  const known = spelledTypes.get(text) ?? spell(text);
-  spelledTypes.set(text, known);
-  return known;
-}
+export const spellType = remembered(spell);
 
 function spell(text: string): string {
   const { values, behind, name } = parseNativeType(text);

@@ -3,7 +3,7 @@ import { addressOf, parseAddress, quoteAddress } from "../../schema/address.js";
 import { parseDataType } from "../../schema/data-type.js";
 import type { Column, DataType, Definition } from "../../schema/types.js";
 import type { DefinedType } from "../shared/dialect.js";
-import { typeWords } from "../shared/type-words.js";
+import { remembered, typeWords } from "../shared/type-words.js";
 import { quote } from "./names.js";
 
 export const NAME = "postgres";
@@ -52,17 +52,11 @@ const SYNONYMS: Readonly<Record<string, string>> = {
   varbit: "bit varying",
 };
 
-const spelledTypes = new Map<string, string>();
-
 /**
  * A type in anybody's words as the server gives it back: `INT4` is `integer`, `timestamp (3) with time zone` is
  * `timestamptz(3)`. A name that is quoted, or stands in a namespace, is left alone.
  */
-export function spellType(text: string): string {
-  const known = spelledTypes.get(text) ?? spell(text);
-  spelledTypes.set(text, known);
-  return known;
-}
+export const spellType = remembered(spell);
 
 function spell(text: string): string {
   const [, whole = text, dimensions = ""] = /^([^]*?)((?:\s*\[\d*\])*)\s*$/.exec(text) ?? [];

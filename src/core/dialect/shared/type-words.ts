@@ -10,3 +10,13 @@ export function typeWords(text: string, synonyms: Readonly<Record<string, string
   if (values || behind !== "" || dimensions !== "" || !/^[a-z ]+$/.test(name)) return NO_WORDS;
   return { name: synonyms[name] ?? name, numbers };
 }
+
+/** The same answers, each worked out once: a catalog has few words for many columns. */
+export function remembered(spell: (text: string) => string): (text: string) => string {
+  const known = new Map<string, string>();
+  return text => {
+    const spelled = known.get(text) ?? spell(text);
+    known.set(text, spelled);
+    return spelled;
+  };
+}
