@@ -12,29 +12,29 @@ export type Spellings = Readonly<Record<string, string>>;
 /** What came back for each expression that was sent, where it is spelled otherwise. */
 export function learnSpellings(sent: Schema, held: Schema): Spellings {
   const found = new Map<string, string>();
+  const learn = <T>(
+    ours: T,
+    theirs: T,
+    visit: (each: T, change: (slot: string, text: string) => string) => T,
+    key: (each: T, slot: string, text: string) => string,
+  ): void => {
+    const texts = new Map<string, string>();
+    visit(theirs, (slot, text) => (texts.set(slot, text), text));
+    visit(ours, (slot, text) => {
+      const spelled = texts.get(slot);
+      if (spelled !== undefined && spelled !== text) found.set(key(ours, slot, text), spelled);
+      return text;
+    });
+  };
   const heldTables = tablesByAddress(held);
   for (const table of sent.tables) {
     const other = heldTables.get(addressOf(table));
-    if (!other) continue;
-    const texts = new Map<string, string>();
-    respellTable(other, (slot, text) => (texts.set(slot, text), text));
-    respellTable(table, (slot, text) => {
-      const spelled = texts.get(slot);
-      if (spelled !== undefined && spelled !== text) found.set(keyOf(table, slot, text), spelled);
-      return text;
-    });
+    if (other) learn(table, other, respellTable, keyOf);
   }
   const heldTypes = new Map((held.definitions ?? []).map(each => [definitionKey(each), each]));
   for (const type of sent.definitions ?? []) {
     const other = heldTypes.get(definitionKey(type));
-    if (!other) continue;
-    const texts = new Map<string, string>();
-    respellDefinition(other, (slot, text) => (texts.set(slot, text), text));
-    respellDefinition(type, (slot, text) => {
-      const spelled = texts.get(slot);
-      if (spelled !== undefined && spelled !== text) found.set(keyOfDefinition(type, slot, text), spelled);
-      return text;
-    });
+    if (other) learn(type, other, respellDefinition, keyOfDefinition);
   }
   return Object.fromEntries(found);
 }

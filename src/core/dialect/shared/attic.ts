@@ -59,7 +59,7 @@ interface NumberSyntax {
 interface CounterSyntax {
   /** Makes a table of the attic with where it stands. */
   readonly keep: (counter: KeptCounter) => string;
-  /** Lets it count on where the attic says that it stood, or behind rows that are further; with rows about it gone, as it does. */
+  /** Lets it count on where the attic says that it stood, or behind rows that are further. */
   readonly restore: (counter: KeptCounter) => string[];
 }
 
@@ -352,7 +352,5 @@ function allWhile({ attic }: RenderPlan, direction: Direction): string[] {
 
 /** The namespaces that what is kept stands in, each once, while a plan is run in a direction. */
 export function atticNamespaces(plan: RenderPlan, direction: Direction): string[] {
-  return [
-    ...new Set([...allWhile(plan, direction)].flatMap(address => parseAddress(address).namespace ?? [])),
-  ];
+  return [...new Set(allWhile(plan, direction).flatMap(address => parseAddress(address).namespace ?? []))];
 }
