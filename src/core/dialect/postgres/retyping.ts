@@ -15,6 +15,16 @@ const WIDEST: Readonly<Record<string, string>> = {
   interval: "interval",
 };
 
+/** Which moments and times a cast leads to: https://www.postgresql.org/docs/15/catalog-pg-cast.html */
+const CASTS: Readonly<Record<string, readonly string[]>> = {
+  date: ["timestamp", "timestamptz"],
+  timestamp: ["date", "time", "timestamptz"],
+  timestamptz: ["date", "time", "timetz", "timestamp"],
+  time: ["timetz", "interval"],
+  timetz: ["time"],
+  interval: ["time"],
+};
+
 /**
  * How a value of one type is written as one of another. Types that no cast leads between go by way of text, moments in
  * UTC whatever the session's time zone: https://www.postgresql.org/docs/15/sql-createcast.html
@@ -27,7 +37,7 @@ export function castSql(before: Column, after: Column, value: string): string {
       ? `convert_to(${value}::text, 'UTF8')::${to}`
       : `encode(${value}, 'escape')${TEXTS.test(to) ? "" : `::${to}`}`;
   // A cast that is written down cuts what is too long; the one on the way into a column refuses it.
-  if (/^(?:varchar|char)/.test(to)) return TEXTS.test(from) ? value : `${value}::text`;
+  if (now === "varchar" || now === "char") return TEXTS.test(from) ? value : `${value}::text`;
   if (was === "boolean" && NUMBERS.includes(now)) return `${value}::integer::${to}`;
   if (NUMBERS.includes(was) && now === "boolean") return `(${value} <> 0)`;
   if (was === "timestamptz" && (now === "timestamp" || now === "date"))
@@ -39,7 +49,7 @@ export function castSql(before: Column, after: Column, value: string): string {
     TEXTS.test(to) ||
     was === now ||
     (NUMBERS.includes(was) && NUMBERS.includes(now)) ||
-    (was in WIDEST && now in WIDEST);
+    CASTS[was]?.includes(now);
   return direct ? `${value}::${to}` : `${value}::text::${to}`;
 }
 
@@ -60,6 +70,9 @@ const MISLEADING: Readonly<Record<string, string>> = {
   timestamp: "!~ '^\\s*\\d{4}-\\d\\d-\\d\\d'",
   timestamptz: "!~ '^\\s*\\d{4}-\\d\\d-\\d\\d'",
 };
+
+/** Types of which many texts mean the same value, and none is taken for another. */
+const FREELY_WRITTEN: ReadonlySet<string> = new Set(["uuid", "json", "jsonb", "interval", "inet", "macaddr"]);
 
 /** What a value becomes, and whether it fits: it must come back as it was, or be worth the same in a wider type. */
 export function retype(before: Column, after: Column, value: string, converted: string | undefined): Retyped {
@@ -96,7 +109,10 @@ function unfitSql(from: string, to: string, value: string, held: string): string
   if (now === "boolean" && isText) return `(${held}) IS NULL`;
   const widest = WIDEST[now];
   if (isText) {
-    if (widest === undefined) return `pg_typeof(${held}) IS NULL`;
+    if (widest === undefined)
+      return FREELY_WRITTEN.has(now)
+        ? `pg_typeof(${held}) IS NULL`
+        : `${value}::text IS DISTINCT FROM (${held})::text`;
     const more = MISLEADING[now];
     return `${value}::${widest} IS DISTINCT FROM (${held})::${widest}${more ? ` OR ${value} ${more}` : ""}`;
   }
