@@ -164,7 +164,7 @@ export interface FieldOptions {
   readonly generate?: "serial" | "always";
   /** How texts are compared, in the dialect's own word. */
   readonly collation?: string | PerDialect<string>;
-  /** The name of the constraint that holds this field's rules; false: the database does not hold them. */
+  /** The name of the constraint that holds this field's rules, "" for none; false: the database does not hold them. */
   readonly check?: string | false;
   readonly options?: Options;
   /** false: a property of the class, not a column. @default true */

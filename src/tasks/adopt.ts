@@ -1,12 +1,12 @@
-import { mkdirSync, mkdtempSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
-import { dirname, join, relative } from "node:path";
+import { readFileSync, rmSync } from "node:fs";
+import { relative } from "node:path";
 import { glob } from "tinyglobby";
 import { diff } from "../core/change/diff.js";
 import { describeChange, describeDetail } from "../core/change/words.js";
 import type { LeftAlone } from "../core/dialect/shared/dialect.js";
 import { learnSpellings } from "../core/lower/spellings.js";
 import { splitStatements } from "../core/sql/statements.js";
-import { writeModels, type ModelFile } from "../core/model/write/write-models.js";
+import { writeModels } from "../core/model/write/write-models.js";
 import { Problem, problems } from "../core/problems.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import { EngineError, type Database } from "../database/session/database.js";
@@ -17,12 +17,12 @@ import { withScratch } from "../database/open.js";
 import { scriptName } from "../history/migration.js";
 import { checksumOf } from "../history/read.js";
 import { draftMigration, writeDraft, type Draft } from "../history/write.js";
-import { loadModels } from "../project/load-models.js";
+import type { LoadedModels } from "../project/load-models.js";
 import { chooseTarget } from "../project/load-settings.js";
-import { modelsFolder, type Settings } from "../project/settings.js";
 import { STARTER_MODEL } from "./init.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
+import { stageModels } from "./stage-models.js";
 
 export interface AdoptOptions extends TargetOptions {
   /** What the baseline is called. @default "baseline" */
@@ -70,9 +70,9 @@ export async function adopt({ title = "baseline", ...options }: AdoptOptions): P
     const { dialect } = database;
     const raised = dialect.types.raise(dialect.types.unspell(held));
     const files = writeModels(raised, { dialect, naming: settings.naming });
-    const staged = await stage(files, settings);
+    const staged = await stageModels(files, settings);
     try {
-      const schema = await staged.schema();
+      const schema = soundSchema(await staged.read());
       const spellings = dialect.catalog.respells ? learnSpellings(dialect.types.settle(schema), held) : {};
       // Not by what is learned from it: that would take any text for another way to say the same.
       const { settle, unspell } = dialect.types;
@@ -137,53 +137,12 @@ export async function readHeld(
   return { held: schema, leftAlone };
 }
 
-interface Staged {
-  /** The models' files, from the project's folder. */
-  readonly files: readonly string[];
-  /** The schema the models describe, read as any project's models are. */
-  readonly schema: () => Promise<Schema>;
-  /** Moves them to where they belong. */
-  readonly keep: () => void;
-  readonly remove: () => void;
-}
-
-/** Models are written aside and read back before any of them is taken for good. */
-async function stage(files: readonly ModelFile[], settings: Settings): Promise<Staged> {
-  const root = modelsFolder(settings);
-  const folder = mkdtempSync(join(settings.folder, ".adopt-"));
-  const pathOf = (file: ModelFile) => join(folder, relative(settings.folder, root), file.path);
-  for (const file of files) {
-    mkdirSync(dirname(pathOf(file)), { recursive: true });
-    writeFileSync(pathOf(file), file.text);
-  }
-  const remove = () => rmSync(folder, { recursive: true, force: true });
-  const names = files.map(({ path }) => join(relative(settings.folder, root), path));
-  const found = await glob([...settings.models], { cwd: folder });
-  const hidden = names.filter(name => !found.includes(name));
-  if (hidden.length > 0) {
-    remove();
-    throw problems.hiddenModels({ files: hidden, patterns: settings.models });
-  }
-  return {
-    files: names,
-    schema: async () => {
-      const models = await loadModels({ ...settings, folder });
-      const errors = models.findings.filter(({ severity }) => severity === "error");
-      if (errors.length > 0)
-        throw problems.unsaid({
-          differences: errors.map(({ code, entity, what }) => `${code} ${entity}: ${what}`),
-        });
-      return models.schema;
-    },
-    keep: () => {
-      for (const file of files) {
-        const to = join(root, file.path);
-        mkdirSync(dirname(to), { recursive: true });
-        renameSync(pathOf(file), to);
-      }
-    },
-    remove,
-  };
+function soundSchema({ schema, findings }: LoadedModels): Schema {
+  const errors = findings.filter(({ severity }) => severity === "error");
+  if (errors.length === 0) return schema;
+  throw problems.unsaid({
+    differences: errors.map(({ code, entity, what }) => `${code} ${entity}: ${what}`),
+  });
 }
 
 /** The models must say all of the database. */

@@ -1,6 +1,7 @@
 /** The programmatic API: what the commands are built on. */
 export { adopt, type AdoptOptions, type AdoptResult, type Proof } from "./adopt.js";
-export { adoptDrift, type AdoptDriftOptions, type AdoptDriftResult, type Suggestion } from "./adopt-drift.js";
+export { adoptDrift, type AdoptDriftOptions, type AdoptDriftResult } from "./adopt-drift.js";
+export type { Suggestion } from "./drift-models.js";
 export { amend, type AmendOptions, type AmendResult } from "./amend.js";
 export {
   listAttic,

@@ -261,15 +261,17 @@ test("what a dialect in use cannot hold is said", () => {
   class Pot {
     @Matches(/^a\u{1}$/u) name!: string;
   }
-  const found = buildSchema(describeEntities([Pot]), SNAKE, Object.values(dialects)).findings.map(
-    ({ code, what }) => `${code} ${what}`,
-  );
+  const definitions = [{ kind: "enum", name: "x".repeat(64), values: ["a"] }] as const;
+  const found = buildSchema(describeEntities([Pot]), SNAKE, Object.values(dialects), {
+    definitions,
+  }).findings.map(({ code, what }) => `${code} ${what}`);
   expect(found).toEqual([
     "A300 ix_🏺_name is not made: MariaDB has no unique indexes over some rows only",
     "A300 name matches /^a\\u{1}$/u holds in the program only: SQLite has no regular expressions, and GLOB cannot say this one",
     "A300 name matches /^a\\u{1}$/u holds in the program only: PostgreSQL reads parts of this pattern differently",
     "A300 name matches /^a\\u{1}$/u holds in the program only: MariaDB reads parts of this pattern differently",
     'E231 The name "🏺" cannot be: MariaDB takes no characters beyond 16 bits in names',
+    `E231 The name "${"x".repeat(64)}" cannot be: PostgreSQL takes no more than 63 bytes`,
     "A308 name is unique and of any length: MariaDB keeps a hash of it, in which nothing can be looked up",
   ]);
 });

@@ -1,27 +1,26 @@
-import { transformSync } from "esbuild";
-import * as classValidator from "class-validator";
 import fc from "fast-check";
 import { describe, expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
+import { columnsOfChange } from "../../src/core/change/columns-of.js";
+import { tableOf, type Change } from "../../src/core/change/types.js";
 import { describeChange, describeDetail } from "../../src/core/change/words.js";
 import { dialects } from "../../src/core/dialect/registry.js";
-import { buildSchema } from "../../src/core/model/build-schema.js";
-import { describeEntities } from "../../src/core/model/read/entities.js";
 import { writeModels } from "../../src/core/model/write/write-models.js";
+import { asSaid } from "../../src/core/dialect/as-said.js";
 import { mergeHeld } from "../../src/core/dialect/merge-held.js";
-import { sameSchema } from "../../src/core/schema/canonical.js";
-import type { Schema } from "../../src/core/schema/types.js";
-import { recordedDefinitions, storedClasses } from "../../src/modelling/facts.js";
-import * as emberset from "../../src/modelling/index.js";
+import { partKey, sameSchema } from "../../src/core/schema/canonical.js";
 import { arbitrarySchema } from "./arbitrary-schema.js";
+import { NAMING, readClasses } from "./read-classes.js";
 import { RUNS, SEED } from "./runs.js";
 
-const NAMING = { tables: "plural", case: "snake" } as const;
 const options = { seed: SEED, numRuns: RUNS };
 
 describe.each(Object.values(dialects))("on $title", dialect => {
   // MariaDB takes no characters beyond 16 bits in names: https://mariadb.com/kb/en/identifier-names/
-  const schemas = arbitrarySchema({ without: dialect.names.cannotHold("🏺") === undefined ? "" : "🏺" });
+  const schemas = arbitrarySchema({
+    without: dialect.names.cannotHold("🏺") === undefined ? "" : "🏺",
+    hostile: true,
+  });
 
   test("the classes written for what a database holds say all of it", () => {
     let lines = 0;
@@ -33,7 +32,7 @@ describe.each(Object.values(dialects))("on $title", dialect => {
           naming: NAMING,
         });
         lines += files.reduce((sum, { text }) => sum + text.split("\n").length, 0);
-        const { schema, findings } = read(files.map(({ text }) => text).join("\n"));
+        const { schema, findings } = readClasses(files, dialect);
         expect(findings.filter(({ severity }) => severity === "error")).toEqual([]);
         const said = dialect.types.settle(schema);
         expect(
@@ -46,34 +45,46 @@ describe.each(Object.values(dialects))("on $title", dialect => {
   });
 
   test("what is taken in of a database settles to it, and what has not changed keeps its words", () => {
-    let kept = 0;
+    let [kept, fresh] = [0, 0];
     fc.assert(
       fc.property(schemas, schemas, (known, made) => {
         const held = dialect.types.settle(made);
         const merged = mergeHeld(known, { dialect, held, spellings: {} });
         expect(diff(dialect.types.settle(merged), held)).toEqual([]);
         expect(sameSchema(mergeHeld(made, { dialect, held, spellings: {} }), made)).toBe(true);
+        const came = diff(known, merged);
+        const files = writeModels(merged, { dialect, naming: NAMING });
+        const { schema: said } = readClasses(files, dialect);
+        const taken = asSaid(merged, { dialect, came, said });
+        expect(diff(dialect.types.settle(taken), held)).toEqual([]);
+        // Of what came, the classes have nothing to say that the history does not.
+        const things = new Set(came.flatMap(thingsOf));
+        const left = diff(taken, said).filter(change => isAbout(things, change));
+        expect(left.map(change => `${describeChange(change)}: ${describeDetail(change)}`)).toEqual([]);
+        fresh += things.size;
         const words = new Set<unknown>(known.tables.flatMap(({ columns }) => columns));
         kept += merged.tables.flatMap(({ columns }) => columns).filter(column => words.has(column)).length;
       }),
       options,
     );
     expect(kept).toBeGreaterThan(0);
+    expect(fresh).toBeGreaterThan(RUNS / 3);
   });
 
-  /** The schema of classes in a text, run as it stands. */
-  function read(text: string): { schema: Schema; findings: readonly { severity: string }[] } {
-    const { code } = transformSync(text.replace(/^import .*;$/gm, "").replace(/^export /gm, ""), {
-      loader: "ts",
-      charset: "utf8",
-      tsconfigRaw: { compilerOptions: { experimentalDecorators: true, useDefineForClassFields: true } },
-    });
-    const [known, defined] = [new Set(storedClasses()), recordedDefinitions().length];
-    const given = { ...classValidator, ...emberset };
-    new Function(...Object.keys(given), code)(...Object.values(given));
-    const fresh = storedClasses().filter(cls => !known.has(cls));
-    return buildSchema(describeEntities(fresh), NAMING, [dialect], {
-      definitions: recordedDefinitions().slice(defined),
-    });
+  /** Tables and columns that come, and parts, each with its table. */
+  function thingsOf(change: Change): string[] {
+    const table = tableOf(change) ?? "";
+    if (change.kind === "add table") return [table];
+    if (change.kind === "add column") return [`${table}.${change.column.name}`];
+    return change.kind === "add part" ? [`${table}.${partKey(change.what, change.value)}`] : [];
+  }
+
+  /** What a change speaks of, as `thingsOf` names it; a part that goes, or all its columns. */
+  function isAbout(things: ReadonlySet<string>, change: Change): boolean {
+    const table = tableOf(change) ?? "";
+    if (things.has(table)) return true;
+    if (change.kind === "drop part") return things.has(`${table}.${partKey(change.what, change.value)}`);
+    const columns = columnsOfChange(change);
+    return columns.length > 0 && columns.every(column => things.has(`${table}.${column}`));
   }
 });

@@ -16,6 +16,7 @@ import type {
   Table,
 } from "../../src/core/schema/types.js";
 import { addressOf } from "../../src/core/schema/address.js";
+import { columnsOfPart } from "../../src/core/schema/lookups.js";
 import { constraintName } from "../../src/core/schema/naming.js";
 
 /**
@@ -94,6 +95,8 @@ const ODDITIES = [
   "",
   "",
   "unnamed",
+  "unnamed checks",
+  "checks beside",
   "counted",
   "owned",
   "options",
@@ -129,6 +132,16 @@ function withOddity(table: Table, { odd, key }: Shape, alone: boolean, staged: b
         uniques: table.uniques.map(unnamed),
         foreignKeys: table.foreignKeys.map(unnamed),
         checks: table.checks.map(unnamed),
+      };
+    case "unnamed checks":
+      return { ...table, checks: table.checks.map(unnamed) };
+    case "checks beside":
+      return {
+        ...table,
+        checks: table.checks.map(check => {
+          const [column] = columnsOfPart("check", check);
+          return column === undefined ? check : { ...check, name: column, column };
+        }),
       };
     case "counted":
       return {

@@ -15,7 +15,7 @@ import { heldRows, moveCounters, type HeldRows } from "./held-rows.js";
 import { lostForGood } from "./lineage.js";
 import { heldOfOthers, isAboutOthers, othersMove, setUp } from "./surroundings.js";
 import { PATIENCE, RUNS, SEED } from "./runs.js";
-import { allEngines, described, isAboutRows, runner } from "./there-and-back.js";
+import { allEngines, described, driftFrom, isAboutRows, runner } from "./there-and-back.js";
 
 /** What reads like something else: parameters, placeholders, quotes, ends of lines, numbers, dates, JSON. */
 const TEXTS = [
@@ -97,6 +97,7 @@ async function chain(
   const { dialect } = database;
   for (const { statements } of blocksFor(dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, start)))
     for (const statement of statements) await database.runScripted(statement);
+  expect(await driftFrom(database, start)).toEqual([]);
   await fillTables(database, start, { rows: 4, rules: () => new Map() });
   await writeTexts(database, start, turn);
   await doubleRows(database, start);
@@ -168,6 +169,7 @@ async function tryStep(
     inVain.map(({ question, sql }) => `${question}: ${sql}`),
     text,
   ).toEqual([]);
+  expect(await driftFrom(database, way.b), text).toEqual([]);
   const settled = planFor(dialect, way.a, way.changes);
   const lost = lostForGood(dialect.name, settled.before, settled.after, settled.changes);
   return {

@@ -16,7 +16,7 @@ import { arbitrarySchema, renamesBetween } from "./arbitrary-schema.js";
 import { lineageOf } from "./lineage.js";
 import { RUNS, SEED } from "./runs.js";
 
-const schema = arbitrarySchema();
+const schema = arbitrarySchema({ hostile: true });
 const options = { seed: SEED, numRuns: RUNS };
 
 /** Asks for every thing at the end, and for every one at the start that is still there. */

@@ -13,7 +13,7 @@ describe.each(await allEngines())("on a real %s", (name, engine) => {
     "going back brings every row as it was, dropped tables and columns and converted values among them",
     async () => {
       const told = { went: 0, refused: 0, rows: 0, kept: 0, lost: 0 };
-      const schema = arbitrarySchema(name === "MariaDB" ? { without: "🏺" } : {});
+      const schema = arbitrarySchema({ without: name === "MariaDB" ? "🏺" : "", hostile: true });
       await fc.assert(
         fc.asyncProperty(schema, schema, fc.nat(30), async (a, b, seed) => {
           const changes = diff(a, b, hintsBetween(a, b, seed));

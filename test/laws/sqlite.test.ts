@@ -14,7 +14,7 @@ import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
 import { arbitrarySchema, nameOrText, renamesBetween } from "./arbitrary-schema.js";
 import { RUNS, SEED } from "./runs.js";
 
-const schema = arbitrarySchema();
+const schema = arbitrarySchema({ hostile: true });
 const options = { seed: SEED, numRuns: RUNS };
 
 describe("on a real SQLite database", () => {

@@ -78,7 +78,7 @@ function renderAdoptedDrift(result: AdoptDriftResult, { colours }: Session): str
   const { target, changes, migration, putRight, written, suggestions } = result;
   const said = suggestions.flatMap(({ entity, lines }) => [
     `  ${entity}:`,
-    ...lines.map(line => `    ${line}`),
+    ...lines.map(line => `    ${line.replaceAll("\n", "\n  ")}`),
   ]);
   return [
     renderChanges(changes, colours),

@@ -1,6 +1,7 @@
+import { renameInTable, type NameMap } from "../change/rename.js";
 import { columnsOfPart } from "../schema/lookups.js";
 import { addressOf, tablesByAddress } from "../schema/address.js";
-import { equal, stable } from "../schema/canonical.js";
+import { equal, partKey } from "../schema/canonical.js";
 import { PART_KINDS, partsOf, withParts } from "../schema/types.js";
 import type { PartKind, Parts, Schema, Table } from "../schema/types.js";
 import type { Dialect } from "./shared/dialect.js";
@@ -26,9 +27,11 @@ export function mergeHeld(schema: Schema, { dialect, held, spellings }: HeldSche
     schema.tables.map(table => [addressOf(firstOf(settle({ tables: [table] }).tables)), table]),
   );
   const raised = dialect.types.raise(dialect.types.unspell(held));
-  const tables = zip(held.tables, raised.tables).map(([table, raisedTable]): Table => {
+  const names = namesKnown(bySettled, settled);
+  const tables = zip(held.tables, raised.tables).map(([table, found]): Table => {
     const known = bySettled.get(addressOf(table));
     const was = settled.get(addressOf(table));
+    const raisedTable = renameInTable(found, names);
     if (!known || !was) return raisedTable;
     return equal(was, table)
       ? known
@@ -40,6 +43,23 @@ export function mergeHeld(schema: Schema, { dialect, held, spellings }: HeldSche
   );
   const definitions = [...unheld, ...(held.definitions ?? [])];
   return { tables, ...(definitions.length > 0 && { definitions }) };
+}
+
+/** What the schema calls tables and columns: a dialect may have no room for their whole names. */
+function namesKnown(known: ReadonlyMap<string, Table>, settled: ReadonlyMap<string, Table>): NameMap {
+  const columns = new Map(
+    [...known].map(([address, table]) => {
+      const cut = settled.get(address)?.columns ?? table.columns;
+      return [address, new Map(zip(cut, table.columns).map(([was, { name }]) => [was.name, name]))];
+    }),
+  );
+  return {
+    table: address => {
+      const table = known.get(address);
+      return table ? addressOf(table) : address;
+    },
+    column: (table, column) => columns.get(table)?.get(column) ?? column,
+  };
 }
 
 interface Merging {
@@ -71,11 +91,11 @@ function mergeTable({ known, was, held, raised, settle, dialect }: Merging): Tab
       : held.note !== undefined && { note: held.note }),
     ...optionsOf(known, held, dialect),
   };
-  const there = new Set(PART_KINDS.flatMap(kind => partsOf(held, kind).map(part => keyOf(kind, part))));
+  const there = new Set(PART_KINDS.flatMap(kind => partsOf(held, kind).map(part => partKey(kind, part))));
   const merged = new Set<Source>(unheld);
   for (const kind of PART_KINDS) {
     for (const [part, raisedPart] of zip(partsOf(held, kind), partsOf(raised, kind))) {
-      const source = sources.held.get(keyOf(kind, part));
+      const source = sources.held.get(partKey(kind, part));
       if (source && !("by" in source)) merged.add(source);
       else if (!source || !there.has(source.by)) merged.add({ kind, part: raisedPart });
     }
@@ -108,7 +128,7 @@ function sourcesOf(
     partsOf(table, kind).map(part => ({ kind, part, becomes: settledAlone(kind, part) })),
   ).map(({ kind, part, becomes }): SettledSource => {
     const [own, others] = partition([...PART_KINDS], each => each === kind).map(kinds =>
-      kinds.flatMap(each => partsOf(becomes, each).map(one => keyOf(each, one))),
+      kinds.flatMap(each => partsOf(becomes, each).map(one => partKey(each, one))),
     );
     return { source: { kind, part }, own: own ?? [], others: others ?? [] };
   });
@@ -130,10 +150,6 @@ interface SettledSource {
   readonly source: Source;
   readonly own: readonly string[];
   readonly others: readonly string[];
-}
-
-function keyOf(kind: PartKind, part: Parts[PartKind]): string {
-  return stable([kind, part]);
 }
 
 /** The dialect's own options as the database has them, beside those of others. */

@@ -38,6 +38,8 @@ export interface SettleRules {
   readonly unnamed: boolean;
   /** Why it cannot hold an index; undefined when it can. */
   readonly cannotHoldIndex: (index: Index) => string | undefined;
+  /** Whether a check that stands beside its column is told from one of the table. Absent: it is not. */
+  readonly checksBeside?: boolean;
   /** What it does not know of keys, unique constraints and indexes, and of the columns of an index. */
   readonly unheld: {
     readonly part: readonly (keyof Index | keyof Unique)[];
@@ -227,7 +229,8 @@ function settleCheck(
     texts.length === 1
       ? texts[0]!
       : texts.map(text => (/\bor\b/i.test(text) ? `(${text})` : text)).join(" AND ");
-  return [{ ...check, rules: [{ kind: "sql", sql }] }];
+  const settled = rules.checksBeside ? check : without(check, ["column"]);
+  return [{ ...settled, rules: [{ kind: "sql", sql }] }];
 }
 
 function collated(collation: SqlText | undefined, { dialect }: SettleRules): { collation?: string } {

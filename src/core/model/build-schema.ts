@@ -5,7 +5,14 @@ import { tableName, type NamingRules } from "../schema/naming.js";
 import type { Column, Definition, Table } from "../schema/types.js";
 import { advise } from "./advice/index.js";
 import type { Review } from "./advice/review.js";
-import { reportClashes, reportNames, reportNested, reportShared, reportUndeferred } from "./read/clashes.js";
+import {
+  reportClashes,
+  reportOverlong,
+  reportNames,
+  reportNested,
+  reportShared,
+  reportUndeferred,
+} from "./read/clashes.js";
 import { ColumnResolver } from "./read/column-resolver.js";
 import type { EntityDescription, FieldDescription } from "./read/descriptions.js";
 import { collectFindings } from "./read/findings.js";
@@ -42,6 +49,7 @@ export function buildSchema(
   reportUndeferred(tables, resolver, dialects, report);
   reportNested(resolver, report);
   reportShared(tables, resolver, dialects, report);
+  reportOverlong({ tables, definitions }, dialects, report);
   advise({ resolver, tables, dialects, report, declared });
   return {
     schema: {

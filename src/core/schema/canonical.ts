@@ -1,6 +1,7 @@
 import { sha256 } from "../sha256.js";
 import { addressOf } from "./address.js";
-import { definitionKey, PART_KINDS, partsOf, withParts, type Schema, type Table } from "./types.js";
+import { definitionKey, PART_KINDS, partsOf, withParts } from "./types.js";
+import type { PartKind, Parts, Schema, Table } from "./types.js";
 
 /**
  * One spelling for schemas that mean the same: tables, columns and named parts by name, absent values left out.
@@ -39,6 +40,11 @@ export function stable(value: unknown): string {
     .sort(by(([key]) => key))
     .map(([key, item]) => `${JSON.stringify(key)}:${stable(item)}`)
     .join(",")}}`;
+}
+
+/** One text for a part of a table and all that it says: several may have no name. */
+export function partKey(kind: PartKind, part: Parts[PartKind]): string {
+  return stable([kind, part]);
 }
 
 /** Whether two pieces of schema data say the same, in the order they stand. */

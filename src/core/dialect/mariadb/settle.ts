@@ -19,6 +19,7 @@ const RULES: SettleRules = {
   tokens: TOKENS,
   nameLimit: NAME_LIMIT,
   keepsNotes: true,
+  checksBeside: true,
   namespaces: false,
   unnamed: false,
   cannotHoldIndex,

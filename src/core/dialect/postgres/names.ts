@@ -1,4 +1,5 @@
 import { quoteAddress } from "../../schema/address.js";
+import { cutName } from "../../schema/naming.js";
 import type { Table } from "../../schema/types.js";
 
 /** A name as PostgreSQL quotes it. */
@@ -52,7 +53,7 @@ function clip(name: Buffer, length: number): string {
 
 /** The function and the trigger that keep a `@Stamp("updated")` column. */
 export function stampName(table: string, column: string): string {
-  return `stamp_${table}_${column}`;
+  return cutName(`stamp_${table}_${column}`, NAME_LIMIT);
 }
 
 /** Words that PostgreSQL takes for a name only in quotes: https://www.postgresql.org/docs/15/sql-keywords-appendix.html */

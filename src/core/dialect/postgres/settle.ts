@@ -1,4 +1,5 @@
 import { addressOf, parseAddress } from "../../schema/address.js";
+import { cutName } from "../../schema/naming.js";
 import type { Column, Index, Rule, Schema, Table } from "../../schema/types.js";
 import { settleSchema, type SettleRules } from "../../lower/settle.js";
 import { defaultSql, ruleSql } from "./expressions.js";
@@ -47,7 +48,10 @@ function withSequencesBeside(table: Table): Table {
         const { namespace } = table;
         return [
           name,
-          addressOf({ name: parseAddress(value).name, ...(namespace !== undefined && { namespace }) }),
+          addressOf({
+            name: cutName(parseAddress(value).name, NAME_LIMIT),
+            ...(namespace !== undefined && { namespace }),
+          }),
         ] as const;
       });
       return own.length === 0 ? column : { ...column, options: { [NAME]: Object.fromEntries(own) } };

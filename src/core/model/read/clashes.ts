@@ -3,7 +3,7 @@ import type { Dialect } from "../../dialect/shared/dialect.js";
 import { firstOf } from "../../lists.js";
 import { addressOf } from "../../schema/address.js";
 import { cutName } from "../../schema/naming.js";
-import { partsOf, type Table } from "../../schema/types.js";
+import { partsOf, type Schema, type Table } from "../../schema/types.js";
 import type { ColumnResolver } from "./column-resolver.js";
 import type { Report } from "./findings.js";
 
@@ -116,6 +116,26 @@ export function reportNames(
           );
       }
     }
+  }
+}
+
+/** Names of types, sequences and namespaces: SQL of the developer's own speaks of them, so they are never cut. */
+export function reportOverlong(schema: Schema, dialects: readonly Dialect[], report: Report): void {
+  const given = { ...schema, tables: schema.tables.filter(({ namespace }) => namespace !== undefined) };
+  for (const { title, names, types } of dialects) {
+    const { tables, definitions = [] } = types.settle(given);
+    const uncut = [...definitions, ...tables].flatMap(each => [
+      ...("kind" in each ? [each.name] : []),
+      ...(each.namespace === undefined ? [] : [each.namespace]),
+    ]);
+    for (const name of new Set(uncut))
+      if (cutName(name, names.limit) !== name)
+        report(
+          "E231",
+          { entity: name },
+          `The name ${JSON.stringify(name)} cannot be: ${title} takes no more than ${names.limit} bytes`,
+          "choose a shorter one",
+        );
   }
 }
 

@@ -144,7 +144,7 @@ export class Parts {
       const held = check !== false && (check !== undefined || entity.options.fieldChecks !== false);
       const own = field.facts.refersTo || column.computed || !held ? [] : rules;
       for (const rule of own) this.reportShortfalls(entity, field, rule);
-      const name = check || constraintName("ck", table, [column.name]);
+      const name = typeof check === "string" ? check : constraintName("ck", table, [column.name]);
       return own.length > 0 ? [{ name, rules: own }] : [];
     });
     return [...ofFields, ...this.wholeChecks(entity, table), ...this.statedChecks(entity, table)];

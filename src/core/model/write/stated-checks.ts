@@ -40,17 +40,17 @@ export function statedChecks(writing: Writing): StatedChecks {
 
 /** A check that a field's rules come to, or that its type implies. */
 function checkOfField(column: Column, writing: Writing): Check | undefined {
-  const isAboutIt = (check: Check) => columnsOfPart("check", check).every(name => name === column.name);
-  const found = writing.table.checks.find(
+  const own = writing.table.checks.filter(
     check =>
-      isOfRules(check) && check.column === undefined && check.options === undefined && isAboutIt(check),
+      check.column === undefined &&
+      check.options === undefined &&
+      columnsOfPart("check", check).every(name => name === column.name),
   );
+  const found = own.find(isOfRules);
   const rules = found && !isBeyondNumbers(column) ? rulesOf(column, validatorsFor(found.rules)) : [];
   if (found && equal(settled(column, rules, writing), settled(column, found.rules, writing))) return found;
   const implied = settled(column, rulesOf(column, []), writing);
-  return writing.table.checks.find(
-    check => check !== found && isAboutIt(check) && equal(settledCheck(column, check, writing), implied),
-  );
+  return own.find(check => check !== found && equal(settledCheck(column, check, writing), implied));
 }
 
 /** Digits that a number of the program cannot hold: no rule of class-validator compares them. */

@@ -1,4 +1,4 @@
-import { equal } from "../../schema/canonical.js";
+import { equal, partKey } from "../../schema/canonical.js";
 import { constraintName, tableName } from "../../schema/naming.js";
 import type { Check, Index, IndexPart, Key, Unique } from "../../schema/types.js";
 import { codeInLines, codeOf, LINE, type CodeValue } from "./code.js";
@@ -33,19 +33,21 @@ export function storedOptions(writing: Writing, checks: StatedChecks, indexes: S
   return code === "{}" ? "" : code;
 }
 
-/** What `@Stored` says of each index, unique constraint and check, by kind and name: `index by_name`. */
+/** What `@Stored` says of each index, unique constraint and check that no field states, by `partKey`. */
 export function partLines(writing: Writing, checks: StatedChecks): Map<string, string> {
   const { table } = writing;
   const line = (option: string, value: CodeValue) => `@Stored: ${option}: [${codeOf(value)}]`;
   return new Map([
     ...table.indexes.map(
-      index => [`index ${index.name}`, line("indexes", indexOption(index, writing))] as const,
+      index => [partKey("index", index), line("indexes", indexOption(index, writing))] as const,
     ),
     ...table.uniques.map(
-      unique => [`unique ${unique.name}`, line("unique", uniqueOption(unique, writing))] as const,
+      unique => [partKey("unique", unique), line("unique", uniqueOption(unique, writing))] as const,
     ),
     ...tableChecks(writing, checks).flatMap(check =>
-      checkOptions([check], writing).map(option => [`check ${check.name}`, line("checks", option)] as const),
+      checkOptions([check], writing).map(
+        option => [partKey("check", check), line("checks", option)] as const,
+      ),
     ),
   ]);
 }

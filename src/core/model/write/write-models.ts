@@ -1,4 +1,5 @@
 import { addressOf } from "../../schema/address.js";
+import { partKey } from "../../schema/canonical.js";
 import type { Schema } from "../../schema/types.js";
 import { planClasses, type ClassPlan } from "./class-plan.js";
 import { definitionsFile } from "./definitions-file.js";
@@ -6,7 +7,7 @@ import { fieldCode } from "./field.js";
 import { otherEnds, referenceCode } from "./reference.js";
 import { statedChecks } from "./stated-checks.js";
 import { StatedIndexes } from "./stated-indexes.js";
-import { partLines, storedOptions } from "./stored-options.js";
+import { isFieldUnique, partLines, storedOptions } from "./stored-options.js";
 import { Writing, type WriteModelsOptions, type WritingOptions } from "./writing.js";
 
 /** One model file. */
@@ -20,8 +21,10 @@ export interface ModelFile {
     /** The table's address. */
     readonly table: string;
     readonly lines: ReadonlyMap<string, string>;
-    /** What `@Stored` says of indexes, unique constraints and checks, by kind and name: `index by_name`. */
+    /** What `@Stored` says of indexes, unique constraints and checks, by `partKey`. */
     readonly parts: ReadonlyMap<string, string>;
+    /** Those of them that a field can say as well. */
+    readonly byField: ReadonlySet<string>;
   };
 }
 
@@ -64,5 +67,8 @@ function classFile(plan: ClassPlan, options: WritingOptions): ModelFile {
   const parts = partLines(writing, checks);
   const body = [...lines.values(), ...others].map(line => `  ${line}\n`).join("");
   const text = `${writing.imports()}\n@Stored<${name}>(${stored})\nexport class ${name} {\n${body}}\n`;
-  return { path, text, model: { name, table: addressOf(table), lines, parts } };
+  const byField = new Set(
+    table.uniques.filter(unique => isFieldUnique(unique, writing)).map(unique => partKey("unique", unique)),
+  );
+  return { path, text, model: { name, table: addressOf(table), lines, parts, byField } };
 }
