@@ -1,17 +1,25 @@
+import fc from "fast-check";
 import { afterAll, describe, expect, test } from "vitest";
 import { apply } from "../../src/core/change/apply.js";
 import { diff } from "../../src/core/change/diff.js";
-import { blocksFor } from "../../src/core/plan/plan.js";
+import { blocksFor, planFor } from "../../src/core/plan/plan.js";
 import { EMPTY_SCHEMA, type Column, type Schema } from "../../src/core/schema/types.js";
 import type { Database } from "../../src/database/session/database.js";
+import { fillTables } from "../../src/database/made-up-rows.js";
 import { ID, table } from "../core/render-cases.js";
+import type { Engine } from "../engines/engine.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
-import { runner } from "./there-and-back.js";
+import { arbitrarySchema, hintsBetween } from "./arbitrary-schema.js";
+import { heldIn, steadyCells, writeUntil, type Cell } from "./busy-client.js";
+import { lostForGood } from "./lineage.js";
+import { PATIENCE, RUNS, SEED } from "./runs.js";
+import { setUp } from "./surroundings.js";
+import { described, isAboutRows, runner, type Way } from "./there-and-back.js";
 
 const engines = { PostgreSQL: await postgresEngine(), MariaDB: await mariadbEngine() };
 const ROWS = 40;
-const ROUNDS = Number(process.env["LAW_RUNS"] ?? 300) / 50;
+const ROUNDS = RUNS / 50;
 
 const column = (name: string, type: Column["type"]): Column => ({ name, type, nullable: true });
 const NOTES = column("notes", { kind: "text" });
@@ -27,7 +35,7 @@ const WAYS: Readonly<Record<string, Schema>> = {
   "goes with its table": { tables: [] },
 };
 
-describe.each(Object.entries(engines))("on a real %s", (_, engine) => {
+describe.each(Object.entries(engines))("on a real %s", (name, engine) => {
   afterAll(() => engine?.close());
 
   test.runIf(engine).each(Object.entries(WAYS))(
@@ -35,50 +43,99 @@ describe.each(Object.entries(engines))("on a real %s", (_, engine) => {
     async (_way, b) => {
       const a = pieces([NOTES, WEIGHT]);
       let written = 0;
-      for (let round = 0; round < ROUNDS; round += 1) {
-        await engine!.empty();
-        const [database, client] = [await engine!.open(), await engine!.open()];
-        try {
-          for (const { statements } of blocksFor(database.dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, a)))
-            for (const sql of statements) await database.runScripted(sql);
+      for (let round = 0; round < ROUNDS; round += 1)
+        await whileBusy(engine!, a, async (database, client) => {
           for (let id = 1; id <= ROWS; id += 1)
             await database.run(`INSERT INTO pieces (notes) VALUES ('first')`);
-          const busy = writeUntil(client);
+          const cells = Array.from({ length: ROWS }, (_, at): Cell => {
+            return { table: "pieces", column: "notes", where: `id = ${at + 1}`, kind: "text" };
+          });
           const changes = diff(a, b);
-          const { run } = runner(database, { a, b: apply(a, changes), changes });
-          await run("forward");
-          await run("back");
-          busy.stop();
-          const acknowledged = await busy.done;
-          const rows = await database.rows("SELECT id, notes FROM pieces ORDER BY id");
-          const held = new Map(rows.map(row => [Number(row["id"]), row["notes"]]));
-          for (const [id, value] of acknowledged) expect(held.get(id), `row ${id}`).toBe(value);
-          written += acknowledged.size;
-        } finally {
-          await client.close();
-          await database.close();
-        }
-      }
+          written += await thereAndBackBeside(database, client, { a, b: apply(a, changes), changes }, cells);
+        });
       expect(written).toBeGreaterThan(ROUNDS);
     },
     600_000,
   );
+
+  test.runIf(engine)(
+    "whatever another client was told is written is there, or comes back, whatever changes",
+    async () => {
+      let [written, ways] = [0, 0];
+      const schema = arbitrarySchema({ without: name === "MariaDB" ? "🏺" : "", hostile: true });
+      await fc.assert(
+        fc.asyncProperty(schema, schema, fc.nat(30), async (a, version, seed) => {
+          const changes = diff(a, version, hintsBetween(a, version, seed));
+          const way = { a, b: apply(a, changes), changes };
+          await engine!.empty();
+          await setUp(engine!, seed);
+          await whileBusy(engine!, a, async (database, client) => {
+            await fillTables(database, a, { rows: 4, rules: () => new Map() });
+            const cells = await steadyCells(database, way);
+            if (cells.length === 0) return;
+            ways += 1;
+            written += await thereAndBackBeside(database, client, way, cells);
+          });
+        }),
+        {
+          seed: SEED,
+          numRuns: Math.ceil(RUNS / 10),
+          ...(process.env["LAW_TELL"] && { endOnFailure: true }),
+          ...(process.env["LAW_PATH"] && { path: process.env["LAW_PATH"] }),
+        },
+      );
+      if (process.env["LAW_TELL"]) process.stdout.write(`${name}: ${JSON.stringify({ ways, written })}\n`);
+      expect(ways).toBeGreaterThan(RUNS / 40);
+      expect(written).toBeGreaterThan(ways);
+    },
+    PATIENCE,
+  );
 });
 
-/** Another client that writes one row after the other, and remembers what it was told is written. */
-function writeUntil(client: Database) {
-  const acknowledged = new Map<number, string>();
-  let stopped = false;
-  const work = async () => {
-    for (let turn = 0; !stopped; turn += 1) {
-      const [id, value] = [(turn % ROWS) + 1, `written ${turn}`];
-      await client.run(`UPDATE pieces SET notes = '${value}' WHERE id = ${id}`).then(
-        () => acknowledged.set(id, value),
-        // Refused, so it need not be there.
-        () => new Promise(resolve => setTimeout(resolve, 1)),
-      );
-    }
-    return acknowledged;
-  };
-  return { stop: () => (stopped = true), done: work() };
+/** Two connections to a database of a schema. */
+async function whileBusy(
+  engine: Engine,
+  schema: Schema,
+  work: (database: Database, client: Database) => Promise<void>,
+): Promise<void> {
+  await engine.empty();
+  const [database, client] = [await engine.open(), await engine.open()];
+  try {
+    for (const { statements } of blocksFor(database.dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema)))
+      for (const sql of statements) await database.runScripted(sql);
+    await work(database, client);
+  } finally {
+    await client.close();
+    await database.close();
+  }
+}
+
+/** Forward and back beside a client that writes: what it was told is written is there. @returns in how many cells */
+async function thereAndBackBeside(
+  database: Database,
+  client: Database,
+  way: Way,
+  cells: readonly Cell[],
+): Promise<number> {
+  const { run, scripts } = runner(database, way);
+  const script = `${scripts.forward.text}\n---- back\n${scripts.back.text}`;
+  const settled = planFor(database.dialect, way.a, way.changes);
+  const lost = lostForGood(database.dialect.name, settled.before, settled.after, settled.changes);
+  const busy = writeUntil(client, cells);
+  try {
+    await run("forward");
+    await run("back");
+  } catch (error) {
+    // Where each statement is committed by itself, what was done before the refusal is done.
+    if (!isAboutRows(error)) throw described(error, script);
+    if (!database.dialect.render.transactional) return 0;
+  } finally {
+    busy.stop();
+    await busy.done;
+  }
+  const acknowledged = await busy.done;
+  for (const [cell, value] of acknowledged)
+    if (!lost.has(cell.table))
+      expect(await heldIn(database, cell), `${JSON.stringify(cell)}\n${script}`).toBe(value);
+  return acknowledged.size;
 }

@@ -17,10 +17,30 @@ const OLDEST: readonly [number, number] = [10, 6];
 
 /**
  * A server's own settings do not decide what a script does: strict, so that nothing is cut without an error; texts and
- * operators are read as they are by default (https://mariadb.com/kb/en/sql-mode/); moments are in UTC.
+ * operators are read as they are by default (https://mariadb.com/kb/en/sql-mode/); moments are in UTC; every constraint
+ * is looked at; no statement is left open, refused for want of a key, or answered in part.
+ * https://mariadb.com/kb/en/server-system-variables/
  */
-const SETTINGS =
-  "sql_mode = 'STRICT_TRANS_TABLES,STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00', default_storage_engine = InnoDB";
+const SETTINGS = [
+  "sql_mode = 'STRICT_TRANS_TABLES,STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION'",
+  "time_zone = '+00:00'",
+  "default_storage_engine = InnoDB",
+  "innodb_strict_mode = ON",
+  "foreign_key_checks = ON",
+  "unique_checks = ON",
+  "check_constraint_checks = ON",
+  "autocommit = ON",
+  "sql_safe_updates = OFF",
+  "sql_select_limit = 18446744073709551615",
+  "sql_big_selects = ON",
+  "max_statement_time = 0",
+  "group_concat_max_len = 1048576",
+  "div_precision_increment = 4",
+  "sql_auto_is_null = OFF",
+  "sql_quote_show_create = ON",
+  "alter_algorithm = DEFAULT",
+  "lc_time_names = 'en_US'",
+].join(", ");
 
 /** Opens a database on a MariaDB server. @throws Problem E400, E410 to E412 */
 export async function openMariadb(target: TargetSettings, { mode, trace }: OpenOptions): Promise<Database> {
