@@ -7,11 +7,11 @@ import { targetFor, type Engine } from "./engine.js";
 const SERVER = process.env["EMBERSET_TEST_MARIADB"] ?? "mariadb://root@127.0.0.1:3306/";
 
 /** A database of its own on a MariaDB server; undefined when no server answers. */
-export async function mariadbEngine(): Promise<Engine | undefined> {
+export async function mariadbEngine(address = SERVER): Promise<Engine | undefined> {
   // Set to nothing where there is no server to be had.
-  if (SERVER === "") return undefined;
+  if (address === "") return undefined;
   const connection = await createConnection({
-    uri: SERVER,
+    uri: address,
     connectTimeout: 3000,
     dateStrings: true,
     supportBigNumbers: true,
@@ -27,7 +27,7 @@ export async function mariadbEngine(): Promise<Engine | undefined> {
   const rows = async (sql: string) => (await connection.query(sql))[0] as CatalogRow[];
   return {
     dialect: mariadb,
-    url: new URL(name, SERVER).href,
+    url: new URL(name, address).href,
     run: async sql => void (await connection.query(sql)),
     rows,
     readCatalog: async () => {
@@ -36,7 +36,7 @@ export async function mariadbEngine(): Promise<Engine | undefined> {
       return mariadb.catalog.read(results);
     },
     empty,
-    open: () => openDatabase(targetFor("mariadb", new URL(name, SERVER).href), { mode: "change" }),
+    open: () => openDatabase(targetFor("mariadb", new URL(name, address).href), { mode: "change" }),
     close: async () => {
       await connection.query(`DROP DATABASE ${name}`);
       await connection.end();

@@ -31,6 +31,14 @@ const ODD_POSTGRES = [
   "standard_conforming_strings = off",
   "bytea_output = 'escape'",
   "extra_float_digits = -5",
+  "quote_all_identifiers = on",
+  "array_nulls = off",
+  "default_transaction_isolation = 'serializable'",
+  "check_function_bodies = off",
+  "row_security = off",
+  "session_replication_role = replica",
+  "transform_null_equals = on",
+  "xmloption = document",
 ];
 
 /** A view over a table, and a trigger on it, of which the models know nothing. */

@@ -38,7 +38,7 @@ const SETTINGS = [
   "div_precision_increment = 4",
   "sql_auto_is_null = OFF",
   "sql_quote_show_create = ON",
-  "alter_algorithm = DEFAULT",
+  "alter_algorithm = 'DEFAULT'",
   "lc_time_names = 'en_US'",
 ].join(", ");
 
@@ -48,10 +48,11 @@ export async function openMariadb(target: TargetSettings, { mode, trace }: OpenO
   const connection = await connect(target, target.address);
   const database = databaseOver(connection, target, trace);
   try {
-    await refuseOld(database);
+    const version = await refuseOld(database);
     await database.run(
       `SET SESSION lock_wait_timeout = ${Math.max(1, Math.ceil(target.lockTimeout / 1000))}, ${SETTINGS}`,
     );
+    await statePlainMoments(database, version, mode);
     if (mode === "read") await database.run("SET SESSION TRANSACTION READ ONLY");
   } catch (error) {
     await database.close();
@@ -162,11 +163,35 @@ async function createDatabase(target: TargetSettings): Promise<void> {
   }
 }
 
-async function refuseOld({ rows, target }: Database): Promise<void> {
+/**
+ * Otherwise a required moment without a default would be set anew by each update:
+ * https://mariadb.com/kb/en/server-system-variables/#explicit_defaults_for_timestamp. Servers before 10.8.4 take it when
+ * they are started only.
+ */
+async function statePlainMoments(
+  { run, rows, target }: Database,
+  { text, parts: [major, minor, patch] }: Version,
+  mode: OpenOptions["mode"],
+): Promise<void> {
+  if (major * 10_000 + minor * 100 + patch >= 100_804)
+    return run("SET SESSION explicit_defaults_for_timestamp = ON");
+  const [row] = await rows("SELECT @@explicit_defaults_for_timestamp AS stated");
+  if (mode === "read" || Number(row?.["stated"]) === 1) return;
+  const oldest = "MariaDB 10.6 started with explicit_defaults_for_timestamp=ON, or 10.9";
+  throw problems.tooOld({ target: target.name, version: text, oldest });
+}
+
+interface Version {
+  readonly text: string;
+  readonly parts: readonly [major: number, minor: number, patch: number];
+}
+
+async function refuseOld({ rows, target }: Database): Promise<Version> {
   const version = String((await rows("SELECT VERSION() AS version"))[0]?.["version"]);
-  const [major = 0, minor = 0] = version.split(".").map(part => parseInt(part, 10));
+  const [major = 0, minor = 0, patch = 0] = version.split(".").map(part => parseInt(part, 10));
   const old = major < OLDEST[0] || (major === OLDEST[0] && minor < OLDEST[1]);
   if (old || !/mariadb/i.test(version)) {
     throw problems.tooOld({ target: target.name, version, oldest: `MariaDB ${OLDEST.join(".")}` });
   }
+  return { text: version, parts: [major, minor, patch] };
 }

@@ -11,10 +11,29 @@ import { triggersThatAreOff, turnOff } from "./triggers.js";
 import { FAILURES } from "./failures.js";
 import { messageOf } from "../../core/errors.js";
 
-/** A server's, a database's or a user's own settings do not decide what a script means: moments are in UTC. */
-export const SETTINGS =
-  "SET TimeZone = 'UTC'; SET DateStyle = 'ISO, YMD'; SET IntervalStyle = 'postgres'; SET standard_conforming_strings = on; " +
-  "SET bytea_output = 'hex'; SET extra_float_digits = 1; SET transform_null_equals = off; SET client_min_messages = warning";
+/**
+ * A server's, a database's or a user's own settings do not decide what a script means: moments are in UTC, texts and
+ * what the catalog tells are written in one way, every constraint is looked at, and a policy that would hide rows is an
+ * error instead. https://www.postgresql.org/docs/15/runtime-config-client.html
+ */
+export const SETTINGS = [
+  "SET TimeZone = 'UTC'",
+  "SET DateStyle = 'ISO, YMD'",
+  "SET IntervalStyle = 'postgres'",
+  "SET standard_conforming_strings = on",
+  "SET bytea_output = 'hex'",
+  "SET extra_float_digits = 1",
+  "SET transform_null_equals = off",
+  "SET array_nulls = on",
+  "SET xmloption = content",
+  "SET quote_all_identifiers = off",
+  "SET row_security = off",
+  "SET statement_timeout = 0",
+  "SET idle_in_transaction_session_timeout = 0",
+  "SET client_min_messages = warning",
+  // Only who may, may change it; where it is as usual nobody needs to.
+  "DO $$ BEGIN IF current_setting('session_replication_role') <> 'origin' THEN SET session_replication_role = origin; END IF; END $$",
+].join("; ");
 
 /** Any number that others are unlikely to use: all runs of Emberset on one database take turns on it. */
 const LOCK_KEY = 4_136_982_057;
