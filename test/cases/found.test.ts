@@ -438,6 +438,22 @@ const CASES: Readonly<Record<string, Case>> = {
     ],
     hints: { tables: new Map([["pieces", "studio.pieces"]]) },
   },
+  "a column of a reference with a name of its own, renamed beside a check that arrives": {
+    before: [
+      table("potters", { columns: [ID, TITLE] }),
+      pieces([WEIGHT, potterId], {
+        foreignKeys: [{ ...refers("pieces", "potter_id", "potters"), name: "made_by" }],
+      }),
+    ],
+    after: [
+      table("potters", { columns: [ID, TITLE] }),
+      pieces([WEIGHT, { ...potterId, name: "maker_id" }], {
+        foreignKeys: [{ ...refers("pieces", "maker_id", "potters"), name: "made_by" }],
+        checks: [{ name: "light", rules: [{ kind: "max", column: "weight", value: 1e9 }] }],
+      }),
+    ],
+    hints: { columns: renamed({ potter_id: "maker_id" }) },
+  },
   "a pair table that goes, with a namespace and a circle of references": {
     before: [
       table("potters", {
@@ -476,6 +492,34 @@ describe.each(await allEngines())("on a real %s", (name, engine) => {
         expect(held.filter(kind => kind === "drop table" || kind === "drop column")).toEqual([]);
       }
       expect(told.rows).toBeGreaterThan(0);
+    },
+  );
+
+  test.runIf(engine)(
+    "rows that break a check beside its column are refused, however the column comes by it",
+    async () => {
+      const beside = (name: string): Partial<Table> => ({
+        checks: [{ name, column: name, rules: [{ kind: "min", column: name, value: 1_000_000_000 }] }],
+      });
+      const weight = pieces([WEIGHT]);
+      const ways: [Table, DiffHints][] = [
+        [pieces([WEIGHT], beside("weight")), {}],
+        [pieces([{ ...WEIGHT, name: "grams" }], beside("grams")), { columns: renamed({ weight: "grams" }) }],
+        [pieces([{ ...WEIGHT, type: { kind: "bigint" } }], beside("weight")), {}],
+        [
+          pieces(
+            [WEIGHT, { ...WEIGHT, name: "price", default: { kind: "value", value: 7 } }],
+            beside("price"),
+          ),
+          {},
+        ],
+      ];
+      for (const [after, hints] of ways) {
+        const told = { went: 0, refused: 0, rows: 0, kept: 0, lost: 0 };
+        const [a, b] = [{ tables: [weight] }, { tables: [after] }];
+        await thereAndBack(engine!, { a, b, changes: diff(a, b, hints) }, told);
+        expect(told).toMatchObject({ went: 0, refused: 1 });
+      }
     },
   );
 });

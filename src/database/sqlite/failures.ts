@@ -6,11 +6,20 @@ const begins =
   ({ code }: { readonly code: string }) =>
     starts.some(start => code.startsWith(start));
 
+/** ALTER TABLE ADD COLUMN gives no code of its own for it: https://sqlite.org/lang_altertable.html */
+const BROKEN_CHECK = /^CHECK constraint failed/;
+
 /** https://sqlite.org/rescode.html */
 export const FAILURES: Failures = {
   read: error => {
     const message = messageOf(error);
-    return { code: textOf(error, "code") || "SQLITE_ERROR", number: 0, message, reason: message };
+    const code = textOf(error, "code") || "SQLITE_ERROR";
+    return {
+      code: BROKEN_CHECK.test(message) ? "SQLITE_CONSTRAINT_CHECK" : code,
+      number: 0,
+      message,
+      reason: message,
+    };
   },
   known: [
     [({ code }) => code === "SQLITE_NOTADB", "notADatabase"],

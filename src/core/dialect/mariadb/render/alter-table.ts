@@ -4,7 +4,7 @@ import { addressOf } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
 import { columnsOfPart } from "../../../schema/lookups.js";
 import { cutName } from "../../../schema/naming.js";
-import type { Column, Default, PartKind, Parts, SqlText, Table } from "../../../schema/types.js";
+import type { Check, Column, Default, PartKind, Parts, SqlText, Table } from "../../../schema/types.js";
 import { placeholderOf } from "../../../sql/tokens.js";
 import { replacedBy, unfilled } from "../../shared/attic.js";
 import type { KeptValues } from "../../shared/kept.js";
@@ -20,10 +20,10 @@ import { alterTableSql, columnSql, fillSql, partSql } from "./tables.js";
 interface Alteration {
   readonly before: string[];
   /** Of one ALTER TABLE. */
-  readonly clauses: string[];
+  readonly clauses: readonly string[];
   readonly between: string[];
   /** Of a second one: what needs the values that its columns got in between. */
-  readonly afterwards: string[];
+  readonly afterwards: readonly string[];
 }
 
 /** What an alteration needs; four empty lists where nothing is to be done. */
@@ -48,6 +48,8 @@ class TableAlterer {
   private readonly between: string[];
   private readonly afterwards: string[] = [];
   private readonly added: AddedPart[] = [];
+  /** Clauses with a check that rows were not held against before. */
+  private readonly checking = new Set<string>();
   /** Columns that get values back from the attic. */
   private readonly back: ReadonlySet<string>;
   /** Columns that get their values in between. */
@@ -87,7 +89,7 @@ class TableAlterer {
       (this.isLate(part) ? afterwards : clauses).push(`ADD ${partSql(part.kind, part.part)}`);
     clauses.push(...optionsSql(oldOptions, options));
     if (was.note !== now.note) clauses.push(`COMMENT = ${literalSql(now.note ?? "")}`);
-    return { before, clauses, between, afterwards };
+    return { before, clauses: this.verified(clauses), between, afterwards: this.verified(afterwards) };
   }
 
   /** The column as it was at the start; undefined for one that arrives. */
@@ -153,6 +155,25 @@ class TableAlterer {
     return previous ? ` AFTER ${quote(previous.name)}` : " FIRST";
   }
 
+  /** A column with the check that stands beside it. */
+  private stated(column: Column): string {
+    const { now } = this.pair;
+    const text = columnSql(column, now);
+    const old = this.remade.has(column) ? undefined : this.oldOf(column);
+    const isHeld = old && typeOf(old) === typeOf(column) && this.keepsCheck(old, column);
+    if (checkBeside(now, column) && !isHeld) this.checking.add(text);
+    return text;
+  }
+
+  /**
+   * Rows are held against a check beside its column only where the table is copied: tried on MariaDB 10.11, of which
+   * https://mariadb.com/kb/en/constraint/ says nothing.
+   */
+  private verified(clauses: readonly string[]): readonly string[] {
+    const checks = clauses.some(clause => [...this.checking].some(text => clause.includes(text)));
+    return checks ? [...clauses, "ALGORITHM=COPY"] : clauses;
+  }
+
   private addColumn(column: Column, position: string): void {
     const { now, conversionOf, fillOf } = this.pair;
     const replaced = this.replacing(column);
@@ -163,13 +184,13 @@ class TableAlterer {
     }
     if (this.back.has(column.name)) {
       this.clauses.push(`ADD COLUMN ${columnSql(unfilled(column), withoutChecks(now))}${position}`);
-      this.afterwards.push(`MODIFY COLUMN ${columnSql(column, now)}`);
+      this.afterwards.push(`MODIFY COLUMN ${this.stated(column)}`);
       return;
     }
     const fill = column.nullable || column.computed ? undefined : fillOf(column.name);
     const filled: Column = fill ? { ...column, default: { kind: "sql", sql: fillSql(fill) } } : column;
-    this.clauses.push(`ADD COLUMN ${columnSql(filled, now)}${position}`);
-    if (fill) this.afterwards.push(`MODIFY COLUMN ${columnSql(column, now)}`);
+    this.clauses.push(`ADD COLUMN ${this.stated(filled)}${position}`);
+    if (fill) this.afterwards.push(`MODIFY COLUMN ${this.stated(column)}`);
   }
 
   private ownConversion(column: Column): string {
@@ -195,7 +216,7 @@ class TableAlterer {
       alterTableSql(address, [`ADD COLUMN ${columnSql(aside, withoutChecks(now))}`]),
       `UPDATE ${quoteTable(address)} AS t SET ${quote(aside.name)} = ${value}${momentsStaySql(was, oldName(column.name))}${replaced ? whereNotKeptSql(replaced) : ""}`,
     );
-    const last = columnSql(column, now);
+    const last = this.stated(column);
     const next = replaced ? columnSql(unfilled(column), withoutChecks(now)) : last;
     this.clauses.push(`CHANGE COLUMN ${quote(aside.name)} ${next}${position}`);
     if (replaced) this.afterwards.push(`MODIFY COLUMN ${last}`);
@@ -207,7 +228,7 @@ class TableAlterer {
    */
   private changeColumn(old: Column, column: Column): void {
     if (this.isUnchanged(old, column)) return;
-    const { was, now, fillOf } = this.pair;
+    const { was, fillOf } = this.pair;
     const fill = old.nullable && !column.nullable ? fillOf(column.name) : undefined;
     const isRetyped = typeOf(old) !== typeOf(column);
     if (fill && !isRetyped) this.before.push(this.filling(fill, was, old.name));
@@ -216,7 +237,7 @@ class TableAlterer {
     const verb = old.name === column.name ? "MODIFY COLUMN" : `CHANGE COLUMN ${quote(old.name)}`;
     if (fill && isRetyped) this.fillBetween(verb, column, fill);
     else if (column.identity && this.isInLateKey(column)) this.countAtTheEnd(verb, column);
-    else this.clauses.push(`${verb} ${columnSql(column, now)}`);
+    else this.clauses.push(`${verb} ${this.stated(column)}`);
   }
 
   private fillBetween(verb: string, column: Column, fill: Default): void {
@@ -227,12 +248,12 @@ class TableAlterer {
 
   private countAtTheEnd(verb: string, column: Column): void {
     const { identity: _, ...plain } = column;
-    this.changeInTwo(verb, columnSql(plain, this.pair.now), column);
+    this.changeInTwo(verb, this.stated(plain), column);
   }
 
   private changeInTwo(verb: string, first: string, column: Column): void {
     this.clauses.push(`${verb} ${first}`);
-    this.afterwards.push(`MODIFY COLUMN ${columnSql(column, this.pair.now)}`);
+    this.afterwards.push(`MODIFY COLUMN ${this.stated(column)}`);
   }
 
   private isInLateKey({ name }: Column): boolean {
@@ -240,19 +261,27 @@ class TableAlterer {
   }
 
   private isUnchanged(old: Column, column: Column): boolean {
-    const { was, now, names } = this.pair;
-    const stated = (table: Table, name: string) => table.checks.find(each => each.column === name);
-    const check = stated(was, old.name);
+    const { was, names } = this.pair;
     return (
       old.name === column.name &&
       equal(renameInColumn(old, addressOf(was), names), column) &&
-      equal(check && renameInPart("check", check, addressOf(was), names), stated(now, column.name))
+      this.keepsCheck(old, column)
     );
+  }
+
+  private keepsCheck(old: Column, column: Column): boolean {
+    const { was, now, names } = this.pair;
+    const check = checkBeside(was, old);
+    return equal(check && renameInPart("check", check, addressOf(was), names), checkBeside(now, column));
   }
 
   private filling(fill: Default, table: Table, name: string): string {
     return `UPDATE ${quoteTable(this.address)} SET ${quote(name)} = ${fillSql(fill)}${momentsStaySql(table, name)} WHERE ${quote(name)} IS NULL`;
   }
+}
+
+function checkBeside({ checks }: Table, { name }: Column): Check | undefined {
+  return checks.find(each => each.column === name);
 }
 
 /** Types that the server turns into no others but texts, even where there is no row. */

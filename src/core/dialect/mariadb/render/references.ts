@@ -57,6 +57,8 @@ function disturbs(pair: TablePair, columns: readonly string[], { onDelete, onUpd
   const { was, now, oldName, arrives, conversionOf, names, restored } = pair;
   if (!isAltered(pair)) return false;
   if (!equal(was.options, now.options)) return true;
+  // Beside other changes the server would copy the table, and a copy renames no column of a reference.
+  const onlyRenamed = equal(renameInTable(was, names), now);
   const setsNull = onDelete === "set null" || onUpdate === "set null";
   const isTouched = (name: string) => {
     const [before, after] = [
@@ -64,6 +66,7 @@ function disturbs(pair: TablePair, columns: readonly string[], { onDelete, onUpd
       now.columns.find(each => each.name === name),
     ];
     if (!before || !after || arrives(name) || conversionOf(name) !== undefined) return true;
+    if (before.name !== after.name && !onlyRenamed) return true;
     if (restored.some(each => each.columns.some(column => column.name === name))) return true;
     const facts = ({ type, collation, identity, computed }: Column) => ({
       type,
