@@ -122,7 +122,7 @@ class PhraseReader {
     if (this.take("primary", "key")) return { key: true };
     if (this.take("default")) return { default: this.defaultValue() };
     if (this.take("in")) return { values: this.values() };
-    if (this.take("check")) return { check: this.parenthesized() };
+    if (this.take("check")) return this.checked(field);
     if (this.take("comment") || this.take("note")) return { note: this.string() };
     if (this.take("references") || this.take("refers", "to")) return { refersTo: this.reference() };
     if (this.take("on", "delete"))
@@ -167,17 +167,26 @@ class PhraseReader {
     return { sql: token.text };
   }
 
+  /** `check (stage in ('bisque'))` is the list that `in ('bisque')` is. */
+  private checked({ name }: SketchField): Partial<SketchField> {
+    const check = this.parenthesized();
+    const [first, word, open, ...rest] = tokenize(check).filter(({ kind }) => kind !== "space");
+    const isList =
+      [name, `"${name}"`].includes(first?.text ?? "") &&
+      word?.text.toLowerCase() === "in" &&
+      open?.text === "(" &&
+      rest.at(-1)?.text === ")";
+    const values = isList ? listedValues(rest.slice(0, -1)) : undefined;
+    return values ? { values } : { check };
+  }
+
   private values(): (string | number)[] {
     const open = this.peek();
     const inside = tokenize(this.parenthesized()).filter(({ kind }) => kind !== "space");
-    const values = inside.flatMap((token): (string | number)[] => {
-      if (token.kind === "string") return [unquote(token.text)];
-      return token.kind === "number" ? [Number(token.text)] : [];
-    });
-    const others = inside.filter(({ kind, text }) => kind !== "string" && kind !== "number" && text !== ",");
-    if (values.length === 0 || others.length > 0)
-      this.fail(open, "The list of values cannot be read", "in ('greenware', 'bisque') or in (1, 2)");
-    return values;
+    return (
+      listedValues(inside) ??
+      this.fail(open, "The list of values cannot be read", "in ('greenware', 'bisque') or in (1, 2)")
+    );
   }
 
   private parenthesized(): string {
@@ -243,4 +252,14 @@ const CONSTRAINT_WORDS = new Set(
 
 function unquote(text: string): string {
   return text.slice(1, -1).replaceAll("''", "'");
+}
+
+/** Texts and numbers between commas; undefined where anything else is among them. */
+function listedValues(tokens: readonly Token[]): (string | number)[] | undefined {
+  const values = tokens.flatMap((token): (string | number)[] => {
+    if (token.kind === "string") return [unquote(token.text)];
+    return token.kind === "number" ? [Number(token.text)] : [];
+  });
+  const others = tokens.filter(({ kind, text }) => kind !== "string" && kind !== "number" && text !== ",");
+  return values.length > 0 && others.length === 0 ? values : undefined;
 }
