@@ -25,7 +25,7 @@ test.each([
     "stage varchar(20) in ('raw', 'it''s') default 'raw'",
     '@IsIn(["raw", "it\'s"]) @Field({ type: "varchar(20)", default: "raw" }) stage!: "raw" | "it\'s";',
   ],
-  ["cone int check (cone IN (6, 10))", '@IsIn([6, 10]) cone!: 6 | 10;'],
+  ["cone int check (cone IN (6, 10))", "@IsIn([6, 10]) cone!: 6 | 10;"],
   ["cone in (6, 10)", "@IsIn([6, 10]) cone!: 6 | 10;"],
   ["made_on date null", '@IsOptional() @Field({ type: "date" }) madeOn?: Date;'],
   ["fired_at timestamp with time zone", "@IsDate() firedAt!: Date;"],
