@@ -454,6 +454,24 @@ const CASES: Readonly<Record<string, Case>> = {
     ],
     hints: { columns: renamed({ potter_id: "maker_id" }) },
   },
+  "a unique index that will not be one, over a column of which all rows get one value": {
+    before: [
+      pieces([{ ...TITLE, nullable: true }], {
+        indexes: [{ name: "ix", parts: [{ column: "title" }], unique: true }],
+      }),
+    ],
+    after: [
+      pieces([column("title", "uuid", REQUIRED)], {
+        indexes: [{ name: "ix", parts: [{ column: "title", descending: true }] }],
+      }),
+    ],
+    hints: {
+      conversions: converted("title", {
+        convert: `'6a1f0c1e-0000-4000-8000-00000000000a'`,
+        convertBack: "'a'",
+      }),
+    },
+  },
   "a pair table that goes, with a namespace and a circle of references": {
     before: [
       table("potters", {

@@ -163,12 +163,14 @@ function dropConstraintSql({ name }: { readonly name: string }): string {
   return `DROP CONSTRAINT ${quote(name)}`;
 }
 
-function dropIndexes({ changes, was }: Steps): Block[] {
-  return blockEach(changes, change =>
-    change.kind === "drop part" && change.what === "index"
-      ? [dropIndexSql(was(change.table), change.value)]
-      : [],
-  );
+/** No index speaks of what will change: not of values either, which one that is made anew may not allow twice. */
+function dropIndexes({ changes, was, names }: Steps): Block[] {
+  return blockEach(changes, change => {
+    if (change.kind === "drop part" && change.what === "index")
+      return [dropIndexSql(was(change.table), change.value)];
+    if (change.kind !== "alter part" || change.what !== "index") return [];
+    return [dropIndexSql(was(names.before(change.table)), change.before)];
+  });
 }
 
 /** No trigger of ours speaks of a name that goes. */
@@ -390,8 +392,7 @@ function addIndexes({ changes, now }: Steps): Block[] {
     if (change.kind === "add part" && change.what === "index")
       return [createIndexSql(now(change.table), change.value)];
     if (change.kind !== "alter part" || change.what !== "index") return [];
-    const table = now(change.table);
-    return [dropIndexSql(table, change.before), createIndexSql(table, change.after)];
+    return [createIndexSql(now(change.table), change.after)];
   });
 }
 
