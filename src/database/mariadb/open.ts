@@ -38,9 +38,8 @@ const SETTINGS = [
   "div_precision_increment = 4",
   "sql_auto_is_null = OFF",
   "sql_quote_show_create = ON",
-  "alter_algorithm = 'DEFAULT'",
   "lc_time_names = 'en_US'",
-].join(", ");
+];
 
 /** Opens a database on a MariaDB server. @throws Problem E400, E410 to E412 */
 export async function openMariadb(target: TargetSettings, { mode, trace }: OpenOptions): Promise<Database> {
@@ -49,10 +48,9 @@ export async function openMariadb(target: TargetSettings, { mode, trace }: OpenO
   const database = databaseOver(connection, target, trace);
   try {
     const version = await refuseOld(database);
-    await database.run(
-      `SET SESSION lock_wait_timeout = ${Math.max(1, Math.ceil(target.lockTimeout / 1000))}, ${SETTINGS}`,
-    );
-    await statePlainMoments(database, version, mode);
+    const patience = `lock_wait_timeout = ${Math.max(1, Math.ceil(target.lockTimeout / 1000))}`;
+    await database.run(`SET SESSION ${[patience, ...SETTINGS, ...settingsSince(version)].join(", ")}`);
+    if (mode !== "read" && version.number < PLAIN_MOMENTS) await refuseImpliedMoments(database, version);
     if (mode === "read") await database.run("SET SESSION TRANSACTION READ ONLY");
   } catch (error) {
     await database.close();
@@ -163,27 +161,29 @@ async function createDatabase(target: TargetSettings): Promise<void> {
   }
 }
 
-/**
- * Otherwise a required moment without a default would be set anew by each update:
- * https://mariadb.com/kb/en/server-system-variables/#explicit_defaults_for_timestamp. Servers before 10.8.4 take it when
- * they are started only.
- */
-async function statePlainMoments(
-  { run, rows, target }: Database,
-  { text, parts: [major, minor, patch] }: Version,
-  mode: OpenOptions["mode"],
-): Promise<void> {
-  if (major * 10_000 + minor * 100 + patch >= 100_804)
-    return run("SET SESSION explicit_defaults_for_timestamp = ON");
+/** Since when a session may say `explicit_defaults_for_timestamp`. */
+const PLAIN_MOMENTS = 100_804;
+
+/** What not every server lets a session say: https://mariadb.com/kb/en/server-system-variables/ */
+function settingsSince({ number }: Version): string[] {
+  return [
+    ...(number >= PLAIN_MOMENTS ? ["explicit_defaults_for_timestamp = ON"] : []),
+    ...(number < 110_500 ? ["alter_algorithm = 'DEFAULT'"] : []),
+  ];
+}
+
+/** Otherwise a required moment without a default would be set anew by each update. @throws Problem E412 */
+async function refuseImpliedMoments({ rows, target }: Database, { text }: Version): Promise<void> {
   const [row] = await rows("SELECT @@explicit_defaults_for_timestamp AS stated");
-  if (mode === "read" || Number(row?.["stated"]) === 1) return;
+  if (Number(row?.["stated"]) === 1) return;
   const oldest = "MariaDB 10.6 started with explicit_defaults_for_timestamp=ON, or 10.9";
   throw problems.tooOld({ target: target.name, version: text, oldest });
 }
 
 interface Version {
   readonly text: string;
-  readonly parts: readonly [major: number, minor: number, patch: number];
+  /** `100804` is 10.8.4. */
+  readonly number: number;
 }
 
 async function refuseOld({ rows, target }: Database): Promise<Version> {
@@ -193,5 +193,5 @@ async function refuseOld({ rows, target }: Database): Promise<Version> {
   if (old || !/mariadb/i.test(version)) {
     throw problems.tooOld({ target: target.name, version, oldest: `MariaDB ${OLDEST.join(".")}` });
   }
-  return { text: version, parts: [major, minor, patch] };
+  return { text: version, number: major * 10_000 + minor * 100 + patch };
 }

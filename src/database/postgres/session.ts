@@ -32,7 +32,7 @@ export const SETTINGS = [
   "SET idle_in_transaction_session_timeout = 0",
   "SET client_min_messages = warning",
   // Only who may, may change it; where it is as usual nobody needs to.
-  "DO $$ BEGIN IF current_setting('session_replication_role') <> 'origin' THEN SET session_replication_role = origin; END IF; END $$",
+  "SELECT set_config('session_replication_role', 'origin', false) WHERE current_setting('session_replication_role') <> 'origin'",
 ].join("; ");
 
 /** Any number that others are unlikely to use: all runs of Emberset on one database take turns on it. */

@@ -159,7 +159,8 @@ class TableAlterer {
   private stated(column: Column): string {
     const { now } = this.pair;
     const text = columnSql(column, now);
-    const old = this.remade.has(column) ? undefined : this.oldOf(column);
+    const isRemade = [...this.remade].some(({ name }) => name === column.name);
+    const old = isRemade ? undefined : this.oldOf(column);
     const isHeld = old && typeOf(old) === typeOf(column) && this.keepsCheck(old, column);
     if (checkBeside(now, column) && !isHeld) this.checking.add(text);
     return text;
