@@ -54,6 +54,7 @@ const named = (first: string, second: string): Partial<Table> => ({
 });
 
 const CODE = column("code", { kind: "varchar", length: 20 }, REQUIRED);
+const CODE_KEY: Column = { ...CODE, name: "id" };
 const latin = (collation: string): Partial<Table> => ({ options: { mariadb: { collation } } });
 
 /** What speaks of a type's values, in the words of each dialect. */
@@ -471,6 +472,20 @@ const CASES: Readonly<Record<string, Case>> = {
         convertBack: "'a'",
       }),
     },
+  },
+  "a table renamed in nothing but capitals, with a reference whose columns change their type on both sides": {
+    before: [
+      table("potters", { columns: [NUMBER, TITLE] }),
+      table("Pieces", { columns: [ID, potterId], foreignKeys: [refers("Pieces", "potter_id", "potters")] }),
+    ],
+    after: [
+      table("potters", { columns: [CODE_KEY, TITLE] }),
+      table("pieces", {
+        columns: [ID, { ...potterId, type: CODE.type }],
+        foreignKeys: [refers("pieces", "potter_id", "potters")],
+      }),
+    ],
+    hints: { tables: new Map([["Pieces", "pieces"]]) },
   },
   "a pair table that goes, with a namespace and a circle of references": {
     before: [

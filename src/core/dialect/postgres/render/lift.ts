@@ -123,10 +123,15 @@ function liftColumn(changes: readonly Change[], lifted: LiftedColumn): Change[] 
       .filter(part => isLifted(what, part, column.name))
       .map(value => addPart(address, what, value)),
   );
+  const renames = new Set(
+    adds.flatMap(({ what, value }) => [...renamesOf(changes, address, what, value.name).steps]),
+  );
   return [
     ...drops,
     { kind: "drop column", table: from, column: old },
-    ...changes.filter(change => !isAltered.has(change) && !isSuperseded(change, lifted)),
+    ...changes.filter(
+      change => !isAltered.has(change) && !renames.has(change) && !isSuperseded(change, lifted),
+    ),
     { kind: "add column", table: address, column },
     ...adds,
   ];
@@ -137,7 +142,7 @@ function isAbout(kind: PartKind, part: Parts[PartKind], column: string): boolean
 }
 
 /** Whether a change is to a lifted column, or to a part about it, which is dropped and added as a whole. */
-function isSuperseded(change: Change, { address, was, now, column, old }: LiftedColumn): boolean {
+function isSuperseded(change: Change, { address, was, column, old }: LiftedColumn): boolean {
   switch (change.kind) {
     case "alter column":
       return change.table === address && change.after.name === column.name;
@@ -147,13 +152,6 @@ function isSuperseded(change: Change, { address, was, now, column, old }: Lifted
       return change.table === addressOf(was) && isAbout(change.what, change.value, old.name);
     case "add part":
       return change.table === address && isAbout(change.what, change.value, column.name);
-    case "rename part":
-      return (
-        change.table === address &&
-        partsOf(now, change.what).some(
-          part => part.name === change.to && isAbout(change.what, part, column.name),
-        )
-      );
     default:
       return false;
   }
@@ -201,15 +199,15 @@ function liftedPart(
 ): LiftedPart[] {
   const isMeant = (change: Change, name: string) =>
     "what" in change && change.table === address && change.what === kind && name === part.name;
+  const renames = renamesOf(changes, address, kind, part.name);
   const instead = (change: Change) =>
-    (change.kind === "rename part" && isMeant(change, change.to)) ||
-    (change.kind === "alter part" && isMeant(change, change.after.name));
-  const own = changes.find(instead);
-  const isReferenceAltered = own?.kind === "alter part" && kind === "foreign key";
+    renames.steps.has(change) || (change.kind === "alter part" && isMeant(change, change.after.name));
+  const isReferenceAltered =
+    kind === "foreign key" &&
+    changes.some(change => change.kind === "alter part" && isMeant(change, change.after.name));
   if (!isReferenceAltered && !isInTheWay(address, kind, part, isRetyped)) return [];
   if (changes.some(change => change.kind === "add part" && isMeant(change, change.value.name))) return [];
-  const oldName = own?.kind === "rename part" ? own.from : part.name;
-  const old = partsOf(was, kind).find(({ name }) => name === oldName);
+  const old = partsOf(was, kind).find(({ name }) => name === renames.from);
   if (!old) return [];
   return [{ drop: dropPart(addressOf(was), kind, old), add: addPart(address, kind, part), instead }];
 }
@@ -228,6 +226,28 @@ function isInTheWay(
     "foreign key": ({ references }) =>
       own || references.columns.some(column => isRetyped(references.table, column)),
   });
+}
+
+/** How a part came by its name, which may have been by way of a spare one, and the name it had. */
+function renamesOf(
+  changes: readonly Change[],
+  table: string,
+  kind: PartKind,
+  name: string,
+): { readonly steps: ReadonlySet<Change>; readonly from: string } {
+  const steps = new Set<Change>();
+  let from = name;
+  for (const change of changes.toReversed())
+    if (
+      change.kind === "rename part" &&
+      change.table === table &&
+      change.what === kind &&
+      change.to === from
+    ) {
+      steps.add(change);
+      from = change.from;
+    }
+  return { steps, from };
 }
 
 function isExpression(index: Index): boolean {
