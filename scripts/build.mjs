@@ -66,7 +66,10 @@ const APART = {
 const apart = {
   name: "apart",
   setup({ onLoad, onResolve }) {
-    onResolve({ filter: /^(?:@babel\/parser|magic-string|@eslint-community\/regexpp)$/ }, ({ path }) => ({ path, namespace: "apart" }));
+    onResolve({ filter: /^(?:@babel\/parser|magic-string|@eslint-community\/regexpp)$/ }, ({ path }) => ({
+      path,
+      namespace: "apart",
+    }));
     onResolve({ filter: /^\.\/parts\//, namespace: "apart" }, ({ path }) => ({ path, external: true }));
     onLoad({ filter: /.*/, namespace: "apart" }, ({ path }) => {
       const { file, functions = [], classes = [] } = APART[path];
