@@ -61,11 +61,15 @@ const scriptUrl = {
 const APART = {
   "@babel/parser": { file: "typescript-parser", functions: ["parse", "parseExpression"] },
   "magic-string": { file: "edits", classes: ["MagicString"] },
+  "@eslint-community/regexpp": { file: "pattern-parser", classes: ["RegExpParser"] },
 };
 const apart = {
   name: "apart",
   setup({ onLoad, onResolve }) {
-    onResolve({ filter: /^(?:@babel\/parser|magic-string)$/ }, ({ path }) => ({ path, namespace: "apart" }));
+    onResolve({ filter: /^(?:@babel\/parser|magic-string|@eslint-community\/regexpp)$/ }, ({ path }) => ({
+      path,
+      namespace: "apart",
+    }));
     onResolve({ filter: /^\.\/parts\//, namespace: "apart" }, ({ path }) => ({ path, external: true }));
     onLoad({ filter: /.*/, namespace: "apart" }, ({ path }) => {
       const { file, functions = [], classes = [] } = APART[path];

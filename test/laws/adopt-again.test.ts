@@ -40,11 +40,11 @@ describe.each(await allEngines())("on a real %s", (name, engine) => {
         }),
         {
           seed: SEED,
-          numRuns: Math.ceil(RUNS / 8),
+          numRuns: Math.ceil(RUNS / 15),
           ...(process.env["LAW_TELL"] && { endOnFailure: true }),
         },
       );
-      expect(lines).toBeGreaterThan(RUNS);
+      expect(lines).toBeGreaterThan(RUNS / 2);
     },
     PATIENCE,
   );

@@ -14,7 +14,7 @@ interface RuleWords {
   readonly exact: (column: string) => string;
   /** Where in a column a text begins, from 1; 0 when nowhere. */
   readonly position: (text: string, column: string) => string;
-  readonly pattern: (column: string, pattern: string, caseless: boolean) => string | undefined;
+  readonly pattern: (column: string, pattern: string, flags: string) => string | undefined;
   readonly letters: (column: string, which: "lower" | "upper") => string;
   readonly type: (column: string, kind: TypeRuleKind) => string | undefined;
   readonly decimalPlaces: (column: string, places: number) => string | undefined;
@@ -77,7 +77,7 @@ export function portableRuleSql(rule: Exclude<Rule, { kind: "sql" }>, words: Rul
     case "not contains":
       return `${words.position(literal(rule.value), column)} = 0`;
     case "pattern":
-      return words.pattern(column, rule.pattern, rule.flags.includes("i"));
+      return words.pattern(column, rule.pattern, rule.flags);
     case "lower case":
       return words.letters(column, "lower");
     case "upper case":

@@ -1,4 +1,5 @@
 import type { Column, Default, Rule } from "../../schema/types.js";
+import { translatePattern, type PatternWords } from "../../lower/pattern.js";
 import { portableRuleSql } from "../../lower/rules.js";
 import { parseNativeType } from "../../sql/native-type.js";
 import { NAME } from "./types.js";
@@ -31,9 +32,11 @@ export function ruleSql(
     // Else the column's collation would decide on capitals, accents and spaces at the end.
     exact: column => `BINARY ${column}`,
     position: (text, column) => `locate(BINARY ${text}, ${column})`,
-    // Without a flag, the column's collation would decide on capitals: https://mariadb.com/kb/en/pcre/
-    pattern: (column, pattern, caseless) =>
-      `${column} REGEXP ${literalSql(`(?${caseless ? "i" : "-i"})${pattern}`)}`,
+    // Without flags, the column's collation would decide on capitals, and the session on the others.
+    pattern: (column, pattern, flags) => {
+      const { text } = translatePattern(pattern, flags, PATTERNS);
+      return text === undefined ? undefined : `${column} REGEXP ${literalSql(`(?-imsx)${text}`)}`;
+    },
     letters: (column, which) => `BINARY ${column} = ${which}(${column})`,
     type: (column, kind) =>
       kind === "boolean" ? `${column} IN (0, 1)` : kind === "json" ? `json_valid(${column})` : undefined,
@@ -44,6 +47,26 @@ export function ruleSql(
     items: column => `json_length(${column})`,
     set: columns => columns.map(column => `(${column} IS NOT NULL)`).join(" + "),
   });
+}
+
+/** https://mariadb.com/kb/en/pcre/ */
+const PATTERNS: PatternWords = {
+  start: "\\A",
+  end: "\\z",
+  any: "(?s:.)",
+  character: (codePoint, inSet) => {
+    const text = String.fromCodePoint(codePoint);
+    if (codePoint < 0x20 || /\s/.test(text) !== (text === " ")) return `\\x{${codePoint.toString(16)}}`;
+    return (inSet ? /[\]\[\\^-]/ : /[.^$*+?()[\]{}|\\]/).test(text) ? `\\${text}` : text;
+  },
+  // Its library says that `a` does not fit `(?=a)a*a`: it looks for the last letter behind the first.
+  looksAhead: false,
+  mostTimes: 65_535,
+};
+
+/** Why a pattern is not held; undefined: it is. */
+export function unheldPattern(pattern: string, flags: string): string | undefined {
+  return translatePattern(pattern, flags, PATTERNS).reason;
 }
 
 /** A portable default in MariaDB's words. */

@@ -1,7 +1,7 @@
 import type { Column, Index, IndexPart, Key, Rule, Schema, Table, Unique } from "../../schema/types.js";
 import { isServed, leadingLists } from "../../schema/lookups.js";
 import { settleSchema, type SettleRules } from "../../lower/settle.js";
-import { defaultSql, NOW, ruleSql } from "./expressions.js";
+import { defaultSql, NOW, ruleSql, unheldPattern } from "./expressions.js";
 import { NAME_LIMIT } from "./names.js";
 import { addressOf } from "../../schema/address.js";
 import { parseNativeType } from "../../sql/native-type.js";
@@ -162,14 +162,11 @@ export function asUnique({ name, parts, options }: Index): Unique {
   return { name, columns, ...(options && { options }) };
 }
 
-/** Parts of regular expressions that JavaScript reads otherwise than PCRE. */
-const FOREIGN_PATTERN = /\\u|\\c/;
-
 /** Why MariaDB cannot hold a rule. */
 export function cannotHold(rule: Rule): string | undefined {
-  return rule.kind === "pattern" && FOREIGN_PATTERN.test(rule.pattern)
-    ? "MariaDB reads parts of this pattern differently"
-    : undefined;
+  if (rule.kind !== "pattern") return undefined;
+  const reason = unheldPattern(rule.pattern, rule.flags);
+  return reason === undefined ? undefined : `MariaDB has no pattern that is exactly the same: ${reason}`;
 }
 
 const METHODS = ["fulltext", "spatial", "rtree"];

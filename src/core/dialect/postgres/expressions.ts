@@ -1,4 +1,5 @@
 import type { Column, Default, Rule } from "../../schema/types.js";
+import { translatePattern, type PatternWords } from "../../lower/pattern.js";
 import { portableRuleSql } from "../../lower/rules.js";
 
 /** A value as a literal, with standard_conforming_strings on, as it is by default. */
@@ -21,7 +22,10 @@ export function ruleSql(
     bytes: column => `octet_length(${column})`,
     exact: column => column,
     position: (text, column) => `position(${text} in ${column})`,
-    pattern: (column, pattern, caseless) => `${column} ${caseless ? "~*" : "~"} ${literalSql(pattern)}`,
+    pattern: (column, pattern, flags) => {
+      const { text } = translatePattern(pattern, flags, PATTERNS);
+      return text === undefined ? undefined : `${column} ~ ${literalSql(text)}`;
+    },
     letters: (column, which) => `${column} = ${which}(${column})`,
     // Types are held to by the server; a number is rounded to its places before any check.
     type: () => undefined,
@@ -30,6 +34,28 @@ export function ruleSql(
     items: column => `jsonb_array_length(${column})`,
     set: columns => `num_nonnulls(${columns.join(", ")})`,
   });
+}
+
+/** Advanced regular expressions: https://www.postgresql.org/docs/15/functions-matching.html#POSIX-SYNTAX-DETAILS */
+const PATTERNS: PatternWords = {
+  start: "^",
+  end: "$",
+  any: ".",
+  character: (codePoint, inSet) => {
+    if (codePoint === 0) return undefined;
+    const text = String.fromCodePoint(codePoint);
+    if (codePoint < 0x20 || /\s/.test(text) !== (text === " "))
+      return `\\u${codePoint.toString(16).padStart(4, "0")}`;
+    return (inSet ? /[\]\[\\^-]/ : /[.^$*+?()[\]{}|\\]/).test(text) ? `\\${text}` : text;
+  },
+  looksAhead: true,
+  // RE_DUP_MAX
+  mostTimes: 255,
+};
+
+/** Why a pattern is not held; undefined: it is. */
+export function unheldPattern(pattern: string, flags: string): string | undefined {
+  return translatePattern(pattern, flags, PATTERNS).reason;
 }
 
 /** A portable default in PostgreSQL's words. */

@@ -2,7 +2,7 @@ import { addressOf, parseAddress } from "../../schema/address.js";
 import { cutName } from "../../schema/naming.js";
 import type { Column, Index, Rule, Schema, Table } from "../../schema/types.js";
 import { settleSchema, type SettleRules } from "../../lower/settle.js";
-import { defaultSql, ruleSql } from "./expressions.js";
+import { defaultSql, ruleSql, unheldPattern } from "./expressions.js";
 import { NAME_LIMIT } from "./names.js";
 import { NAME, spellType, typeSql } from "./types.js";
 
@@ -71,12 +71,9 @@ export function cannotHoldIndex({ method = "" }: Index): string | undefined {
   return FOREIGN_METHODS.includes(method) ? `PostgreSQL has no indexes of the kind ${method}` : undefined;
 }
 
-/** Parts of regular expressions that JavaScript reads otherwise than https://www.postgresql.org/docs/15/functions-matching.html */
-const FOREIGN_PATTERN = /\(\?<[=!a-z]|\\[pPkbBc]|\\u/i;
-
 /** Why PostgreSQL cannot hold a rule. */
 export function cannotHold(rule: Rule): string | undefined {
-  return rule.kind === "pattern" && FOREIGN_PATTERN.test(rule.pattern)
-    ? "PostgreSQL reads parts of this pattern differently"
-    : undefined;
+  if (rule.kind !== "pattern") return undefined;
+  const reason = unheldPattern(rule.pattern, rule.flags);
+  return reason === undefined ? undefined : `PostgreSQL has no pattern that is exactly the same: ${reason}`;
 }

@@ -4,7 +4,9 @@
  * `^[A-Z]-[0-9]+$` → `{label} GLOB '[A-Z]-[0-9]*' AND substr({label}, 3) NOT GLOB '*[^0-9]*'`
  * @returns undefined for any other pattern
  */
-export function globSql(column: string, pattern: string, caseless: boolean): string | undefined {
+export function globSql(column: string, pattern: string, flags: string): string | undefined {
+  if (/[mvy]/.test(flags)) return undefined;
+  const caseless = flags.includes("i");
   const atoms = readAtoms(caseless ? pattern.toLowerCase().replaceAll("\\d", "[0-9]") : pattern);
   const last = atoms?.pop();
   if (!atoms || !last || !atoms.every(({ min, max }) => min === max)) return undefined;
