@@ -1,5 +1,6 @@
 import { join, relative } from "node:path";
 import { diff } from "../core/change/diff.js";
+import { sayChange } from "../core/change/words.js";
 import { asSaid } from "../core/dialect/as-said.js";
 import { mergeHeld } from "../core/dialect/merge-held.js";
 import { learnSpellings, respell } from "../core/lower/spellings.js";
@@ -11,7 +12,7 @@ import { draftMigration, writeDraft, type Draft } from "../history/write.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { readHeld, record } from "./adopt.js";
 import { withRisks, type ComparedChange } from "./compare.js";
-import { readAsWritten, removeFiles, sayChange, writeNewModels, type Suggestion } from "./drift-models.js";
+import { readAsWritten, removeFiles, writeNewModels, type Suggestion } from "./drift-models.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
 import { refuseUnsound } from "./run-migrations.js";

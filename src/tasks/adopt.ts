@@ -2,7 +2,7 @@ import { readFileSync, rmSync } from "node:fs";
 import { relative } from "node:path";
 import { glob } from "tinyglobby";
 import { diff } from "../core/change/diff.js";
-import { describeChange, describeDetail } from "../core/change/words.js";
+import { describeChange, sayChange } from "../core/change/words.js";
 import type { LeftAlone } from "../core/dialect/shared/dialect.js";
 import { learnSpellings } from "../core/lower/spellings.js";
 import { splitStatements } from "../core/sql/statements.js";
@@ -147,9 +147,7 @@ function soundSchema({ schema, findings }: LoadedModels): Schema {
 
 /** The models must say all of the database. */
 function refuseUnsaid(said: Schema, held: Schema): void {
-  const differences = diff(said, held).map(change =>
-    [describeChange(change), describeDetail(change)].filter(Boolean).join(": "),
-  );
+  const differences = diff(said, held).map(sayChange);
   if (differences.length > 0) throw problems.unsaid({ differences });
 }
 

@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { dirname, join, relative } from "node:path";
 import { tableOf, type Change } from "../core/change/types.js";
-import { describeChange, describeDetail } from "../core/change/words.js";
+import { sayChange } from "../core/change/words.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { writeModels, type ModelFile } from "../core/model/write/write-models.js";
 import { addressOf } from "../core/schema/address.js";
@@ -70,7 +70,8 @@ export interface WrittenFile {
  */
 export async function writeNewModels(classes: ThereClasses, taken: Schema, came: readonly Change[]) {
   const { project, models } = classes;
-  const found = newModels(project, filesOf(classes, taken), came);
+  const files = filesOf(classes, taken);
+  const found = newModels(project, files, came);
   try {
     for (const { path, text } of found) {
       mkdirSync(dirname(path), { recursive: true });
@@ -81,7 +82,7 @@ export async function writeNewModels(classes: ThereClasses, taken: Schema, came:
     removeFiles(found);
     throw error;
   }
-  return { files: found, suggestions: suggest(filesOf(classes, taken), came, models) };
+  return { files: found, suggestions: suggest(files, came, models) };
 }
 
 /** Takes them away again. */
@@ -188,9 +189,4 @@ function withListsTogether(lines: readonly string[]): string[] {
   }
   const others = lines.filter(line => !list(line));
   return [...others, ...[...lists].map(([start, items]) => `${start}[${items.join(", ")}]`)];
-}
-
-/** A change in words. */
-export function sayChange(change: Change): string {
-  return [describeChange(change), describeDetail(change)].filter(Boolean).join(": ");
 }

@@ -1,5 +1,5 @@
 import { Problem } from "../core/problems.js";
-import { describeChange, describeDetail } from "../core/change/words.js";
+import { sayChange } from "../core/change/words.js";
 import { withExistingDatabase } from "../database/open.js";
 import { chooseTarget } from "../project/load-settings.js";
 import type { TargetSettings } from "../project/settings.js";
@@ -72,9 +72,7 @@ async function statusOf(
   const found = await withExistingDatabase(target, { mode: "read", trace }, async database => {
     const state = await readState(database, history);
     const found = state.schema && (await lookAt(database, state.schema));
-    const drift = found?.drift.map(change =>
-      [describeChange(change), describeDetail(change)].filter(Boolean).join(": "),
-    );
+    const drift = found?.drift.map(sayChange);
     const beside = [
       ...(found?.beside.map(table => `table ${table}`) ?? []),
       ...(found?.indexes.map(({ table, index }) => `index ${index.name} on ${table}`) ?? []),

@@ -146,9 +146,7 @@ function scriptOf(
 export function isAboutRows(error: unknown): boolean {
   if (!(error instanceof Problem)) return false;
   if (error.code === problems.danglingReferences.code) return true;
-  const { code, message = "" } = (error.cause ?? {}) as { code?: string; message?: string };
-  // ADD COLUMN of SQLite has no code of its own for it.
-  if (code === "SQLITE_ERROR" && message.startsWith("CHECK constraint failed")) return true;
+  const { code } = (error.cause ?? {}) as { code?: string };
   return /^(?:SQLITE_(?:CONSTRAINT|MISMATCH)|2[23]\w{3}$|ER_(?:DUP|CONSTRAINT_FAILED|TRUNC|WRONG_VALUE|BAD_NULL|NO_REFERENCED|DATA_TOO_LONG|WARN_DATA|INVALID_USE_OF_NULL|INVALID_DEFAULT)|WARN_DATA|ER_INNODB_AUTOEXTEND|ER_UNUSED5)/.test(
     code ?? "",
   );

@@ -120,6 +120,11 @@ function describeDefinition(definition: Definition): string {
   }
 }
 
+/** A change and its detail in one line: `drop column pieces.glaze: varchar(9), may be null`. */
+export function sayChange(change: Change): string {
+  return [describeChange(change), describeDetail(change)].filter(Boolean).join(": ");
+}
+
 /** `varchar(120), required, default 'x'` */
 export function describeColumn(column: Column): string {
   return [

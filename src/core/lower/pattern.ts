@@ -20,6 +20,17 @@ export type Translated =
   | { readonly text: string; readonly reason?: undefined }
   | { readonly text?: undefined; readonly reason: string };
 
+/** A character as engines write it that take a backslash before what would mean something; others by their number. */
+export function escapedCharacter(
+  codePoint: number,
+  inSet: boolean,
+  byNumber: (hex: string) => string,
+): string {
+  const text = String.fromCodePoint(codePoint);
+  if (codePoint < 0x20 || /\s/.test(text) !== (text === " ")) return byNumber(codePoint.toString(16));
+  return (inSet ? /[\]\[\\^-]/ : /[.^$*+?()[\]{}|\\]/).test(text) ? `\\${text}` : text;
+}
+
 type Range = readonly [from: number, to: number];
 
 const LAST = 0x10_ff_ff;
@@ -131,11 +142,9 @@ class Translator {
   private characterSet(element: AST.CharacterSet): string {
     if (element.kind === "property")
       throw new Unsaid(`what ${element.raw} means differs by version of Unicode`);
-    if (element.kind === "any")
-      return this.dotAll
-        ? this.inUnits(element, this.words.any)
-        : this.inUnits(element, this.set(LINE_ENDS, true));
-    return this.set(this.kindOf(element.kind), element.negate, element);
+    if (element.kind === "any" || element.negate) this.refuseUnits(element);
+    if (element.kind === "any") return this.dotAll ? this.words.any : this.set(LINE_ENDS, true);
+    return this.set(this.kindOf(element.kind), element.negate);
   }
 
   private kindOf(kind: "digit" | "word" | "space"): readonly Range[] {
@@ -161,18 +170,17 @@ class Translator {
           throw new Unsaid("it knows operations on sets");
       }
     });
-    if (element.negate || ranges.some(([, to]) => to >= LAST_UNIT)) this.inUnits(element, "");
+    if (element.negate || ranges.some(([, to]) => to >= LAST_UNIT)) this.refuseUnits(element);
     if (ranges.length === 0 && !element.negate) throw new Unsaid("a set of no characters fits nothing");
     return ranges;
   }
 
   /** One of some characters, or of all others. */
-  private set(given: readonly Range[], negate: boolean, element?: AST.Node): string {
+  private set(given: readonly Range[], negate: boolean): string {
     const { words } = this;
     const ranges = this.caseless ? given.flatMap(withOtherCase(this.unicode)) : given;
     if (ranges.some(([from, to]) => from <= 0xdf_ff && to >= 0xd8_00 && to - from < 0x800))
       throw new Unsaid("it has half of a character");
-    if (negate && element) this.inUnits(element, "");
     if (ranges.length === 0) return words.any;
     const [[from, to] = [0, 0]] = ranges;
     if (!negate && ranges.length === 1 && from === to) return this.character(from, false);
@@ -197,14 +205,13 @@ class Translator {
    * Without the flag u, JavaScript counts a character beyond 16 bits as two, and engines as one: the same only where
    * any number of them is meant, and nothing else in the pattern counts.
    */
-  private inUnits(element: AST.Node, text: string): string {
-    if (this.unicode) return text;
+  private refuseUnits(element: AST.Node): void {
+    if (this.unicode) return;
     const { parent } = element;
     const isAnyNumber = parent?.type === "Quantifier" && parent.min <= 1 && parent.max === Infinity;
     if (!isAnyNumber || this.counts || isRepeated(parent))
       throw new Unsaid("without the flag u it counts characters beyond 16 bits as two");
     this.counts = true;
-    return text;
   }
 
   private quantifier({ element, min, max }: AST.Quantifier): string {
@@ -241,7 +248,7 @@ class Translator {
         throw new Unsaid("it looks behind");
       case "word": {
         // Between the halves of a character there is no edge.
-        if (element.negate) this.inUnits(element, "");
+        if (element.negate) this.refuseUnits(element);
         const word = this.set(this.kindOf("word"), false);
         const [edge, within] = [
           [`(?<!${word})(?=${word})`, `(?<=${word})(?!${word})`],

@@ -1,5 +1,5 @@
 import type { Column, Default, Rule } from "../../schema/types.js";
-import { translatePattern, type PatternWords } from "../../lower/pattern.js";
+import { escapedCharacter, translatePattern, type PatternWords } from "../../lower/pattern.js";
 import { portableRuleSql } from "../../lower/rules.js";
 import { parseNativeType } from "../../sql/native-type.js";
 import { NAME } from "./types.js";
@@ -54,11 +54,7 @@ const PATTERNS: PatternWords = {
   start: "\\A",
   end: "\\z",
   any: "(?s:.)",
-  character: (codePoint, inSet) => {
-    const text = String.fromCodePoint(codePoint);
-    if (codePoint < 0x20 || /\s/.test(text) !== (text === " ")) return `\\x{${codePoint.toString(16)}}`;
-    return (inSet ? /[\]\[\\^-]/ : /[.^$*+?()[\]{}|\\]/).test(text) ? `\\${text}` : text;
-  },
+  character: (codePoint, inSet) => escapedCharacter(codePoint, inSet, hex => `\\x{${hex}}`),
   // Its library says that `a` does not fit `(?=a)a*a`: it looks for the last letter behind the first.
   looksAhead: false,
   mostTimes: 65_535,

@@ -1,5 +1,5 @@
 import type { Column, Default, Rule } from "../../schema/types.js";
-import { translatePattern, type PatternWords } from "../../lower/pattern.js";
+import { escapedCharacter, translatePattern, type PatternWords } from "../../lower/pattern.js";
 import { portableRuleSql } from "../../lower/rules.js";
 
 /** A value as a literal, with standard_conforming_strings on, as it is by default. */
@@ -41,13 +41,8 @@ const PATTERNS: PatternWords = {
   start: "^",
   end: "$",
   any: ".",
-  character: (codePoint, inSet) => {
-    if (codePoint === 0) return undefined;
-    const text = String.fromCodePoint(codePoint);
-    if (codePoint < 0x20 || /\s/.test(text) !== (text === " "))
-      return `\\u${codePoint.toString(16).padStart(4, "0")}`;
-    return (inSet ? /[\]\[\\^-]/ : /[.^$*+?()[\]{}|\\]/).test(text) ? `\\${text}` : text;
-  },
+  character: (codePoint, inSet) =>
+    codePoint === 0 ? undefined : escapedCharacter(codePoint, inSet, hex => `\\u${hex.padStart(4, "0")}`),
   looksAhead: true,
   // RE_DUP_MAX
   mostTimes: 255,

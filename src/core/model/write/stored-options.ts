@@ -33,7 +33,7 @@ export function storedOptions(writing: Writing, checks: StatedChecks, indexes: S
   return code === "{}" ? "" : code;
 }
 
-/** What `@Stored` says of each index, unique constraint and check that no field states, by `partKey`. */
+/** What `@Stored` says of each index and unique constraint, and of each check that no field states, by `partKey`. */
 export function partLines(writing: Writing, checks: StatedChecks): Map<string, string> {
   const { table } = writing;
   const line = (option: string, value: CodeValue) => `@Stored: ${option}: [${codeOf(value)}]`;
