@@ -439,6 +439,31 @@ const CASES: Readonly<Record<string, Case>> = {
     ],
     hints: { tables: new Map([["pieces", "studio.pieces"]]) },
   },
+  "values that come back beside a reference that is checked at the end": {
+    before: [
+      table("potters", { columns: [ID, TITLE] }),
+      pieces([column("weight", "text"), potterId], {
+        foreignKeys: [{ ...refers("pieces", "potter_id", "potters"), deferrable: "deferred" }],
+      }),
+    ],
+    after: [
+      table("potters", { columns: [ID, TITLE] }),
+      pieces([column("weight", "integer"), potterId], {
+        foreignKeys: [{ ...refers("pieces", "potter_id", "potters"), deferrable: "deferred" }],
+      }),
+    ],
+    hints: { conversions: converted("weight", { convert: "7" }) },
+  },
+  "two keys of which one begins to count by a sequence of the name that the other's had": {
+    before: [
+      table("pieces", { columns: [{ ...ID, options: { postgres: { sequence: "counter" } } }, TITLE] }),
+      table("potters", { columns: [NUMBER, TITLE] }),
+    ],
+    after: [
+      table("pieces", { columns: [NUMBER, TITLE] }),
+      table("potters", { columns: [{ ...ID, options: { postgres: { sequence: "counter" } } }, TITLE] }),
+    ],
+  },
   "a column of a reference with a name of its own, renamed beside a check that arrives": {
     before: [
       table("potters", { columns: [ID, TITLE] }),

@@ -1,6 +1,5 @@
 import type { AddColumn, AlterColumn } from "../../../change/types.js";
 import { expressionSql } from "../../../lower/expressions.js";
-import { parseAddress } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
 import type { Column, Default } from "../../../schema/types.js";
 import { textFor } from "../../../sql/placeholders.js";
@@ -10,6 +9,7 @@ import { castSql } from "../retyping.js";
 import { NAME, typeOf } from "../types.js";
 import type { Clauses } from "./clauses.js";
 import {
+  changesSequence,
   createSequenceSql,
   followSerialSql,
   goOnSql,
@@ -143,9 +143,7 @@ function alterCounting(change: AlterColumn): Required<Omit<Clauses, "first">> {
   const column = `ALTER COLUMN ${quote(after.name)}`;
   const [was, is] = [isGenerated(before), isGenerated(after)];
   const [owned, owns] = [ownedSequenceOf(before), ownedSequenceOf(after)];
-  // It goes with its table by itself: only another name is another sequence.
-  const called = (each: typeof owned) => (each ? parseAddress(each.sequence).name : undefined);
-  const moved = called(owned) !== called(owns);
+  const moved = changesSequence(change);
   const otherwise = !equal(before.options, after.options);
   // What counts on in another way begins where it stood.
   const carries = before.identity !== undefined && after.identity !== undefined && (was !== is || moved);

@@ -1,9 +1,9 @@
 import { isOfDefinition } from "../../../change/types.js";
 import type { AddColumn, AddPart, AlterColumn, AlterPart, Change, DropPart } from "../../../change/types.js";
 import { describeChange, titleOf } from "../../../change/words.js";
-import { addressOf } from "../../../schema/address.js";
+import { addressOf, parseAddress } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
-import type { Schema, Table } from "../../../schema/types.js";
+import { partsOf, type Schema, type Table } from "../../../schema/types.js";
 import {
   atticNamespaces,
   becameBlocks,
@@ -43,10 +43,16 @@ import { alterTableSql, type Alteration } from "./clauses.js";
 /** The statements of a plan: https://www.postgresql.org/docs/15/sql-altertable.html. Each phase says what holds after it. */
 export function render(plan: RenderPlan): Block[] {
   const steps = stepsOf(plan);
+  const blocks = inPhases(steps);
+  return [...checkAtOnce(steps, blocks), ...blocks];
+}
+
+function inPhases(steps: Steps): Block[] {
   return [
     ...lockTables(steps),
     ...copyToAttic(steps),
     ...addNamespaces(steps),
+    ...moveSequences(steps),
     ...definitions(steps, "add definition"),
     ...dropReferences(steps),
     ...dropIndexes(steps),
@@ -81,7 +87,7 @@ export function managedObjectNames(_schema: Schema): string[] {
 export function scriptNotes(blocks: readonly Block[]): string[] {
   const all = blocks.flatMap(({ statements }) => statements);
   const locks = all.some(sql => sql.startsWith(LOCK));
-  const quiet = all.some(sql => sql.endsWith(TRIGGERS_OF_USERS));
+  const quiet = isQuiet(blocks);
   return [
     ...(locks || quiet ? ["By hand: in one transaction."] : []),
     ...(quiet
@@ -91,6 +97,30 @@ export function scriptNotes(blocks: readonly Block[]): string[] {
 }
 
 const LOCK = "LOCK TABLE";
+
+/**
+ * No table can be altered while checks of its rows wait for the end, and those of a row that was written in the same
+ * transaction wait whatever of it changes: `RI_FKey_fk_upd_check_required` of PostgreSQL's source.
+ */
+function checkAtOnce({ plan: { before, after } }: Steps, blocks: readonly Block[]): Block[] {
+  const waits = [...before.tables, ...after.tables].some(table =>
+    (["key", "unique", "foreign key"] as const).some(kind =>
+      partsOf(table, kind).some(({ deferrable }) => deferrable === "deferred"),
+    ),
+  );
+  return waits && isQuiet(blocks)
+    ? [
+        {
+          title: "check at once what else is checked at the end: a table whose checks wait cannot be altered",
+          statements: ["SET CONSTRAINTS ALL IMMEDIATE"],
+        },
+      ]
+    : [];
+}
+
+function isQuiet(blocks: readonly Block[]): boolean {
+  return blocks.some(({ statements }) => statements.some(sql => sql.endsWith(TRIGGERS_OF_USERS)));
+}
 
 /** Nobody else reads or writes a table of which values are copied, from the copy to the end. */
 function lockTables({ plan }: Steps): Block[] {
@@ -126,6 +156,14 @@ function addNamespaces({ plan: { before, after } }: Steps): Block[] {
   return [...namespacesOf(after)]
     .filter(name => !old.has(name))
     .map(name => ({ title: `add namespace ${name}`, statements: [`CREATE SCHEMA ${quote(name)}`] }));
+}
+
+/** The names of sequences that go are free for those that come. */
+function moveSequences({ spared }: Steps): Block[] {
+  return spared.map(([from, to]) => ({
+    title: `move the sequence ${from} out of the way`,
+    statements: [`ALTER SEQUENCE ${quoteTable(from)} RENAME TO ${quote(parseAddress(to).name)}`],
+  }));
 }
 
 /** No namespace is left in which nothing stands any more. */

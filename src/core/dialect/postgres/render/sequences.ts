@@ -1,3 +1,5 @@
+import type { AlterColumn, Change } from "../../../change/types.js";
+import { spareAddress } from "../../../change/rename.js";
 import { addressOf, parseAddress } from "../../../schema/address.js";
 import type { Column, Table } from "../../../schema/types.js";
 import type { KeptCounter } from "../../shared/kept.js";
@@ -49,6 +51,55 @@ export function ownSequenceSql(table: string, column: Column): string[] {
 export function resetOwnedSql({ sequence, settings }: OwnedSequence, column: Column): string {
   const type = settings["sequence type"] ?? countedType(column);
   return `ALTER SEQUENCE ${quoteTable(sequence)} ${resetSequenceSql(settings, type)}`;
+}
+
+/** Whether a column counts by another sequence than before: one goes with its table by itself. */
+export function changesSequence({ before, after }: AlterColumn): boolean {
+  const [called, to] = [before, after].map(each => {
+    const owned = ownedSequenceOf(each);
+    return owned && parseAddress(owned.sequence).name;
+  });
+  return called !== to;
+}
+
+/**
+ * The same changes where a sequence that goes has a name that one which comes will have, before it is gone: it takes a
+ * spare one. What moves it out of the way comes first.
+ */
+export function withSpareSequences(changes: readonly Change[]): {
+  readonly changes: readonly Change[];
+  readonly moves: readonly (readonly [from: string, to: string])[];
+} {
+  const coming = new Set(changes.flatMap(comingSequence));
+  const moves: [string, string][] = [];
+  const spared = changes.map((change): Change => {
+    if (change.kind !== "alter column" || !changesSequence(change)) return change;
+    const owned = ownedSequenceOf(change.before);
+    if (!owned || !coming.has(owned.sequence)) return change;
+    let turn = 1;
+    while (coming.has(spareAddress(owned.sequence, turn))) turn += 1;
+    const spare = spareAddress(owned.sequence, turn);
+    coming.add(spare);
+    moves.push([owned.sequence, spare]);
+    const { options } = change.before;
+    return {
+      ...change,
+      before: { ...change.before, options: { ...options, [NAME]: { ...options?.[NAME], sequence: spare } } },
+    };
+  });
+  return { changes: spared, moves };
+}
+
+function comingSequence(change: Change): string[] {
+  if (change.kind === "add definition" && change.definition.kind === "sequence")
+    return [addressOf(change.definition)];
+  const column =
+    change.kind === "add column"
+      ? change.column
+      : change.kind === "alter column" && changesSequence(change)
+        ? change.after
+        : undefined;
+  return ownedSequenceOf(column)?.sequence === undefined ? [] : [ownedSequenceOf(column)!.sequence];
 }
 
 /** The column's own type, where a sequence can have it. */

@@ -8,6 +8,7 @@ import type { RenderPlan } from "../../shared/render-plan.js";
 import { atticFor } from "../attic.js";
 import { typeOf, widens } from "../types.js";
 import { withLifted } from "./lift.js";
+import { withSpareSequences } from "./sequences.js";
 
 /** What the phases of a script need to know of its plan, worked out once. */
 export interface Steps {
@@ -20,6 +21,8 @@ export interface Steps {
   /** A table as it is to be, by its address at the end. */
   readonly now: (address: string) => Table;
   readonly stamps: Stamps;
+  /** Sequences that are in the way of others of their name, and the names they go by until they are dropped. */
+  readonly spared: readonly (readonly [from: string, to: string])[];
   /** What tables, by their addresses at the end, get back from the attic. */
   readonly restored: ReadonlyMap<string, readonly KeptBesideKey[]>;
   /** Whether a column that arrives gets its old values from the attic. */
@@ -31,7 +34,7 @@ export interface Steps {
 /** What the phases of a script share, worked out once for a plan. */
 export function stepsOf(given: RenderPlan): Steps {
   const { before, after } = given;
-  const changes = withLifted(given.changes, before, after);
+  const { changes, moves } = withSpareSequences(withLifted(given.changes, before, after));
   const plan = { ...given, changes };
   const names = namesThrough(changes);
   const [oldTables, newTables] = [tablesByAddress(before), tablesByAddress(after)];
@@ -44,6 +47,7 @@ export function stepsOf(given: RenderPlan): Steps {
     was: address => known(oldTables, address),
     now: address => known(newTables, address),
     stamps: stampsOf(plan),
+    spared: moves,
     restored,
     isRestored: ({ table, column }) =>
       restored.get(table)?.some(({ columns }) => columns.some(({ name }) => name === column.name)) ?? false,
