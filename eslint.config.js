@@ -16,6 +16,7 @@ const ROOMS = [
   ["core/dialect/sqlite", "core/dialect/postgres", "core/dialect/mariadb"],
   ["core/dialect"],
   ["core/plan"],
+  ["core/model/rules"],
   ["core/model/read"],
   ["core/model/advice", "core/model/write"],
   ["core/model/sketch"],

@@ -62,7 +62,8 @@ export function openSources(fileOf: ReadonlyMap<unknown, string>, cache: SourceC
     declared: (entity, property) => {
       const found = findDeclared(entity, property);
       if (found?.nullable === undefined) return undefined;
-      return { optional: found.optional, nullable: found.nullable, word: found.word };
+      const { optional, nullable, word, initial } = found;
+      return { optional, nullable, word, initial };
     },
   };
 }

@@ -11,6 +11,8 @@ export interface CheckResult {
   readonly findings: readonly Finding[];
   readonly errors: number;
   readonly advice: number;
+  /** What nobody need do anything about. */
+  readonly notes: number;
   readonly entities: number;
   readonly tables: number;
   readonly files: number;
@@ -22,11 +24,12 @@ export async function check(options: TaskOptions): Promise<CheckResult> {
   const models = await loadModels(settings);
   const { schema, entities, files } = models;
   const findings = [...models.findings, ...historyAdvice(models, settings.migrations)];
-  const errors = findings.filter(({ severity }) => severity === "error").length;
+  const count = (kind: Finding["severity"]) => findings.filter(({ severity }) => severity === kind).length;
   return {
     findings,
-    errors,
-    advice: findings.length - errors,
+    errors: count("error"),
+    advice: count("advice"),
+    notes: count("note"),
     entities: entities.length,
     tables: schema.tables.length,
     files: files.length,

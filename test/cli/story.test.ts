@@ -8,7 +8,7 @@ const rowsOf = (version: string) => readFileSync(join(KILN_HOUSE, `rows-${versio
 test("a newcomer's five minutes: init, check, compare, draft, forward, describe, back", () => {
   const studio = new Studio();
   expect(studio.ok("init")).toContain("emberset.config.ts");
-  expect(studio.ok("check")).toContain("1 entity in 1 file, 1 table: nothing to report");
+  expect(studio.ok("check")).toContain("1 entity in 1 file, 1 table: nothing to correct, 3 notes");
   expect(studio.ok("compare")).toMatch(/add table potters +4 columns +safe/);
   expect(studio.emberset("compare", "--strict").status).toBe(1);
   expect(studio.ok("draft", "First tables!")).toContain("migrations/0001-first-tables/back.sqlite.sql");
@@ -19,7 +19,7 @@ test("a newcomer's five minutes: init, check, compare, draft, forward, describe,
   expect(studio.ok("forward")).toContain("1 migration ran");
   expect(studio.ok("forward")).toContain("Nothing is pending");
   expect(studio.ok("status", "--strict")).toContain("1 run · 0 pending · no drift");
-  expect(studio.ok("describe", "Potters")).toMatch(/email +varchar\(254\) +may be null +unique/);
+  expect(studio.ok("describe", "Potters")).toMatch(/email +varchar\(320\) +may be null +unique/);
   expect(studio.ok("back")).toContain("1 migration undone");
   expect(studio.ok("status")).toContain("0 run · 1 pending");
   const again = studio.emberset("init");

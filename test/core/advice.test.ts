@@ -1,4 +1,23 @@
-import { IsIn, IsInt, IsNumber, IsOptional, IsString, Min } from "class-validator";
+import {
+  Contains,
+  IsAscii,
+  IsDefined,
+  IsEmail,
+  IsIn,
+  IsInt,
+  IsNumber,
+  IsOptional,
+  IsString,
+  IsUUID,
+  Matches,
+  Max,
+  MaxLength,
+  Min,
+  MinLength,
+  NotEquals,
+  ValidateIf,
+  ValidateNested,
+} from "class-validator";
 import { describe, expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
 import { describeChange } from "../../src/core/change/words.js";
@@ -133,6 +152,16 @@ const CASES: readonly [code: string, wrong: () => unknown[], right: () => unknow
   ],
   [
     "E237",
+    () => [entity("Piece", { story: [field({ type: "varchar(20000)" })] })],
+    () => [entity("Piece", { story: [IsString(), MaxLength(20_000)] })],
+  ],
+  [
+    "E237",
+    () => [entity("Piece", { price: [field({ type: "decimal(70,2)" })] })],
+    () => [entity("Piece", { price: [field({ type: "decimal(65,38)" })] })],
+  ],
+  [
+    "E237",
     () => [entity("Piece", { a: title, count: [...[IsInt()], field({ generate: "serial" })] })],
     () => [entity("Piece", { a: title, count: [IsInt()] })],
   ],
@@ -193,6 +222,69 @@ const noting = (optional: boolean, options: object) => {
   return [p, entity("Note", { on: [...(optional ? [IsOptional()] : []), anyOf(p, options)] })];
 };
 const NULLED = { onDelete: "set null" };
+
+class Size {}
+kind(IsInt())(Size.prototype, "height");
+
+/** Where validate() and the database would not say the same. */
+const OF_TRUTH: readonly [code: string, wrong: Fields, right: Fields][] = [
+  ["A300", { size: [IsInt(), field({ type: "text" })] }, { size: [IsInt(), field({ type: "bigint" })] }],
+  ["A300", { size: [IsInt(), Max(NaN)] }, { size: [IsInt(), Max(9)] }],
+  ["A300", { name: [IsString(), Contains("")] }, { name: [IsString(), Contains("x")] }],
+  ["A321", { code: [IsString(), field({ type: "varchar(8)" })] }, { code: [IsString(), MaxLength(8)] }],
+  [
+    "A321",
+    { code: [Matches(/^[A-Z]{2,9}$/), field({ type: "varchar(8)" })] },
+    { code: [Matches(/^(?:[A-Z]{2}|[0-9]{4,8})$/), field({ type: "varchar(8)" })] },
+  ],
+  [
+    "A321",
+    { size: [Min(1), field({ type: "integer" })] },
+    { size: [IsInt(), Min(1), field({ type: "integer" })] },
+  ],
+  [
+    "A321",
+    { price: [IsNumber(), field({ type: "decimal(9,2)" })] },
+    { price: [IsNumber({ maxDecimalPlaces: 2 }), field({ type: "decimal(9,2)" })] },
+  ],
+  ["A321", { part: [Min(0), field({ type: "double" })] }, { part: [IsNumber(), Min(0)] }],
+  ["A321", { stage: [IsIn(["raw", 1])] }, { stage: [IsIn(["raw", "1"])] }],
+  ["A321", { key: [IsString(), field({ type: "uuid" })] }, { key: [IsUUID()] }],
+  ["A322", { name: [NotEquals("x"), field({ type: "text" })] }, { name: [IsString(), NotEquals("x")] }],
+  ["A324", { mail: [IsEmail()] }, { mail: [IsAscii(), MaxLength(80)] }],
+  ["A324", { name: [IsString(), MinLength(2, { groups: ["new"] })] }, { name: [IsString(), MinLength(2)] }],
+  ["A324", { name: [...title, ValidateIf(() => true), field({ type: "text" })] }, { name: title }],
+  [
+    "A325",
+    { size: [IsInt(), Min(1)] },
+    { size: [IsInt(), Min(1), Max(2 ** 31 - 1)], part: [IsInt(), Max(-1), Min(-(2 ** 31))] },
+  ],
+  ["A326", { size: [Inline(() => Size)] }, { size: [IsDefined(), ValidateNested(), Inline(() => Size)] }],
+  [
+    "A326",
+    { size: [ValidateNested(), Inline(() => Size)] },
+    { size: [IsOptional(), ValidateNested(), Inline(() => Size)] },
+  ],
+];
+
+test.each(OF_TRUTH)("%s: %o is found, and not where all is well", (code, wrong, right) => {
+  const found = (fields: Fields) =>
+    read([entity("Piece", fields)]).findings.filter(each => each.code === code && each.property !== "id");
+  expect(found(wrong)).not.toEqual([]);
+  expect(found(right).map(({ what }) => what)).toEqual([]);
+});
+
+test("a default that validate() does not wait for is told, unless the property has it from the start", () => {
+  const said = (initial: boolean) =>
+    read([entity("Piece", { stage: [IsIn(["raw"]), field({ default: "raw" })] })], () => ({
+      optional: false,
+      nullable: false,
+      word: "string",
+      initial,
+    })).findings.filter(({ code }) => code === "A323");
+  expect(said(false)).toMatchObject([{ severity: "note", remedy: expect.stringContaining('stage = "raw"') }]);
+  expect(said(true)).toEqual([]);
+});
 
 test.each([
   ["arcs, required", false, NULLED, true],
@@ -317,8 +409,6 @@ const MISTAKES: Readonly<Record<string, readonly [unknown, Fields, string, strin
 };
 
 const Thing = entity("Thing", { name: title });
-class Size {}
-kind(IsInt())(Size.prototype, "height");
 class Wrong {}
 kind(IsInt(), odd({ indx: true }))(Wrong.prototype, "height");
 
@@ -340,7 +430,7 @@ test.each(Object.entries(MISTAKES))(
 );
 
 describe("what TypeScript and the database take for granted", () => {
-  const plain = { optional: false, nullable: false, word: undefined };
+  const plain = { optional: false, nullable: false, word: undefined, initial: false };
   test.each([
     [{ weight: [IsInt()] }, { ...plain, optional: true }, ["A311"]],
     [{ weight: [IsInt()] }, { ...plain, nullable: true }, ["A311"]],

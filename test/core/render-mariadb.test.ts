@@ -223,7 +223,7 @@ test("every rule, and every kind of default", () => {
       CONSTRAINT \`ck_a\` CHECK (char_length(\`a\`) >= 2 AND char_length(\`a\`) <= 5 AND BINARY \`a\` NOT IN ('x', 'y') AND locate(BINARY 'c''', \`a\`) > 0 AND locate(BINARY 'd', \`a\`) = 0 AND \`a\` REGEXP '(?-imsx)\\\\A[Aa][0-9]''\\\\z'),
       CONSTRAINT \`ck_b\` CHECK (\`b\` IN (0, 1)),
       CONSTRAINT \`ck_c\` CHECK (json_valid(\`c\`)),
-      CONSTRAINT \`ck_d\` CHECK (\`d\` > 0 AND \`d\` < 9 AND \`d\` % 3 = 0 AND (\`d\` > 1 or \`d\` < 0))
+      CONSTRAINT \`ck_d\` CHECK (\`d\` > 0 AND \`d\` < 9 AND abs(\`d\`) % 3 = 0 AND (\`d\` > 1 or \`d\` < 0))
     );
     ---- back
     -- drop table things

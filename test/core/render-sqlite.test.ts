@@ -266,10 +266,10 @@ test("every rule, and every kind of default", () => {
       "f" timestamptz NOT NULL DEFAULT (strftime('%Y-%m-%dT%H:%M:%fZ', 'now')),
       "g" blob,
       "h" text DEFAULT (upper('x')),
-      CONSTRAINT "ck_a" CHECK (length("a") >= 2 AND length("a") <= 9 AND length("a") <= 5 AND "a" NOT IN ('x', 'y') AND instr("a", 'c''') > 0 AND instr("a", 'd') = 0),
+      CONSTRAINT "ck_a" CHECK (length("a") >= 2 AND length("a") <= 9 AND length("a") <= 5 AND "a" NOT IN ('x', 'y') AND instr("a", 'c''') > 0 AND instr("a", 'd') = 0 AND "a" GLOB '[Aa][0-9]'''),
       CONSTRAINT "ck_b" CHECK ("b" IN (0, 1)),
       CONSTRAINT "ck_c" CHECK ("c" IS NULL OR json_valid("c")),
-      CONSTRAINT "ck_d" CHECK ("d" > 0 AND "d" < 9 AND "d" % 3 = 0 AND ("d" > 1 or "d" < 0))
+      CONSTRAINT "ck_d" CHECK ("d" > 0 AND "d" < 9 AND "d" = 3.0 * CAST("d" / 3.0 AS INTEGER) AND ("d" > 1 or "d" < 0))
     );
     CREATE INDEX "ix_h" ON "things" ("h" DESC);
     CREATE UNIQUE INDEX "ix_a" ON "things" ("a");

@@ -33,7 +33,7 @@ test.each([
   ["updated_at", '@Stamp("updated") updatedAt!: Date;'],
   ["noted timestamp default now()", '@Stamp("created") noted!: Date;'],
   ["id uuid primary key", '@Key({ generate: "uuid" }) id!: string;'],
-  ["code char(3) primary key", '@IsString() @Key() @Field({ type: "char(3)" }) code!: string;'],
+  ["code char(3) primary key", '@IsString() @MaxLength(3) @Key() @Field({ type: "char(3)" }) code!: string;'],
   [
     "token uuid default gen_random_uuid()",
     '@IsUUID() @Field({ default: sql("gen_random_uuid()") }) token!: string;',

@@ -30,19 +30,42 @@ export function checkCommand(session: Session): CommandModule<object, Args> {
 }
 
 function render(
-  { findings, errors, advice, entities, tables, files }: CheckResult,
+  { findings, errors, advice, notes, entities, tables, files }: CheckResult,
   session: Session,
 ): string {
   const { colours } = session;
   const read = `${count(entities, "entity", "entities")} in ${count(files, "file")}, ${count(tables, "table")}`;
+  const noted = notes === 0 ? "" : `, ${count(notes, "note")}`;
   const verdict =
-    findings.length === 0
-      ? `${colours.green("✓")} ${read}: nothing to report`
-      : `${read}: ${count(errors, "error")}, ${count(advice, "piece", "pieces")} of advice`;
+    errors + advice === 0
+      ? `${colours.green("✓")} ${read}: nothing to ${notes === 0 ? "report" : "correct"}${noted}`
+      : `${read}: ${count(errors, "error")}, ${count(advice, "piece", "pieces")} of advice${noted}`;
   const next = errors === 0 ? ["", colours.gray("Next: emberset compare")] : [];
-  const told = groups(findings).map(group => `${renderGroup(group, session)}\n`);
-  return [...told, verdict, ...next].join("\n");
+  const told = groups(findings.filter(({ severity }) => severity !== "note")).map(
+    group => `${renderGroup(group, session)}\n`,
+  );
+  return [...told, ...renderNotes(findings, session), verdict, ...next].join("\n");
 }
+
+/** Each code once, and what is said alike once, with the fields that it is about. */
+function renderNotes(findings: readonly Finding[], { colours }: Session): string[] {
+  const notes = findings.filter(({ severity }) => severity === "note");
+  return [...new Set(notes.map(({ code }) => code))].sort().map(code => {
+    const own = notes.filter(note => note.code === code);
+    const lines = [...new Set(own.map(({ what }) => what))].map(what => {
+      const alike = own.filter(note => note.what === what);
+      const fields = alike.map(({ entity, property }) => `${entity}.${property}`);
+      const some = fields.slice(0, MOST_FIELDS).join(", ");
+      const more = fields.length > MOST_FIELDS ? `, and ${fields.length - MOST_FIELDS} more` : "";
+      return `  ${what}\n    ${colours.gray(`${some}${more} · ${remedyFor(alike[0]!)}`)}`;
+    });
+    const about = FINDING_CODES[code as keyof typeof FINDING_CODES];
+    return `${colours.cyan(code)}  ${colours.bold(about)} ${colours.gray("(note)")}\n${lines.join("\n")}\n`;
+  });
+}
+
+/** More fields than these are counted. */
+const MOST_FIELDS = 6;
 
 /** From here on advice of one kind is told together: an adopted schema has dozens. */
 const MANY = 4;

@@ -227,6 +227,7 @@ const KINDS_OF_VALUE = {
   uuid: "a uuid",
   array: "a JSON array",
   object: "a JSON object",
+  "filled object": "a JSON object that is not empty",
   structure: "a JSON object or array",
   "lower case": "in small letters",
   "upper case": "in capitals",
@@ -249,9 +250,12 @@ export function describeRule(rule: Rule): string {
     case "max length":
       return `length of ${rule.column} <= ${rule.value}`;
     case "in":
+      if (rule.values.length === 0) return `${rule.column} is null`;
       return `${rule.column} in (${rule.values.map(literal).join(", ")})`;
     case "not in":
       return `${rule.column} not in (${rule.values.map(literal).join(", ")})`;
+    case "uuid version":
+      return `${rule.column} is a uuid of ${rule.values.length === 10 ? "a known version" : `version ${rule.values.join(" or ")}`}`;
     case "divisible":
       return `${rule.column} divisible by ${rule.value}`;
     case "contains":
@@ -259,7 +263,7 @@ export function describeRule(rule: Rule): string {
     case "not contains":
       return `${rule.column} does not contain ${literal(rule.value)}`;
     case "pattern":
-      return `${rule.column} matches /${rule.pattern}/${rule.flags}`;
+      return `${rule.column} matches /${shortened(rule.pattern)}/${rule.flags}`;
     case "min bytes":
       return `bytes of ${rule.column} >= ${rule.value}`;
     case "max bytes":
@@ -281,6 +285,7 @@ export function describeRule(rule: Rule): string {
     case "array":
     case "object":
     case "structure":
+    case "filled object":
     case "lower case":
     case "upper case":
       return `${rule.column} is ${KINDS_OF_VALUE[rule.kind]}`;
@@ -295,6 +300,13 @@ export function describeRule(rule: Rule): string {
     default:
       return rule satisfies never;
   }
+}
+
+/** Patterns of class-validator's own go on for lines. */
+const LONG_PATTERN = 80;
+
+function shortened(pattern: string): string {
+  return pattern.length > LONG_PATTERN ? `${pattern.slice(0, LONG_PATTERN)}…` : pattern;
 }
 
 /** Whether two columns differ in anything but their notes. */

@@ -1,4 +1,19 @@
 import { RegExpParser, type AST } from "@eslint-community/regexpp";
+import {
+  allBut,
+  DIGITS,
+  joined,
+  LAST,
+  LAST_UNIT,
+  LINE_ENDS,
+  pairHalf,
+  pairOf,
+  SPACE,
+  Unsaid,
+  withOtherCase,
+  WORD,
+  type Range,
+} from "./characters.js";
 
 /** How an engine writes what patterns are made of. */
 export interface PatternWords {
@@ -31,28 +46,8 @@ export function escapedCharacter(
   return (inSet ? /[\]\[\\^-]/ : /[.^$*+?()[\]{}|\\]/).test(text) ? `\\${text}` : text;
 }
 
-type Range = readonly [from: number, to: number];
-
-const LAST = 0x10_ff_ff;
-const LAST_UNIT = 0xff_ff;
-const DIGITS: readonly Range[] = [[0x30, 0x39]];
-const WORD: readonly Range[] = [...DIGITS, [0x41, 0x5a], [0x5f, 0x5f], [0x61, 0x7a]];
-/** WhiteSpace and LineTerminator: https://tc39.es/ecma262/#sec-white-space */
-const SPACE: readonly Range[] = [
-  ...([[0x09, 0x0d]] as const),
-  ...[0x20, 0xa0, 0x16_80].map(at => [at, at] as const),
-  [0x20_00, 0x20_0a],
-  ...[0x20_28, 0x20_29, 0x20_2f, 0x20_5f, 0x30_00, 0xfe_ff].map(at => [at, at] as const),
-];
-const LINE_ENDS: readonly Range[] = [
-  [0x0a, 0x0a],
-  [0x0d, 0x0d],
-  [0x20_28, 0x20_29],
-];
 /** More repetitions than these make a pattern that engines give up on. */
 const TOO_MANY = 1000;
-
-class Unsaid extends Error {}
 
 /**
  * A pattern of JavaScript in an engine's words, node by node: sets of characters are written out, capitals beside small
@@ -83,6 +78,85 @@ function parse(pattern: string, flags: string): AST.Pattern {
   }
 }
 
+/** How many characters a text may have at most that fits a pattern from its beginning to its end; Infinity: any number. */
+export function longestMatch(pattern: string, flags: string): number {
+  if (/[mvy]/.test(flags)) return Infinity;
+  try {
+    return Math.max(...parse(pattern, flags).alternatives.map(wholeLength));
+  } catch (error) {
+    if (error instanceof Unsaid) return Infinity;
+    throw error;
+  }
+}
+
+function wholeLength({ elements }: AST.Alternative): number {
+  const isEdge = (at: number, kind: "start" | "end") => {
+    const element = elements.at(at);
+    return element?.type === "Assertion" && element.kind === kind;
+  };
+  return isEdge(0, "start") && isEdge(-1, "end") ? lengthOf(elements) : Infinity;
+}
+
+function lengthOf(elements: readonly AST.Element[]): number {
+  const lengths = elements.map((element): number => {
+    switch (element.type) {
+      case "Assertion":
+        return 0;
+      case "Group":
+      case "CapturingGroup":
+        return Math.max(...element.alternatives.map(each => lengthOf(each.elements)));
+      case "Quantifier":
+        return element.max === 0 ? 0 : lengthOf([element.element]) * element.max;
+      case "Backreference":
+        return Infinity;
+      default:
+        return 1;
+    }
+  });
+  return lengths.reduce((sum, length) => sum + length, 0);
+}
+
+/** One character of a set, so many times. */
+export interface Atom {
+  readonly ranges: readonly Range[];
+  /** One that is in none of them. */
+  readonly negate: boolean;
+  readonly min: number;
+  readonly max: number;
+}
+
+/** Characters in a row, from the beginning of a text or to its end where it says so. */
+export interface Row {
+  readonly atoms: readonly Atom[];
+  readonly begins: boolean;
+  readonly ends: boolean;
+}
+
+/** A pattern as rows of characters of which one must fit; undefined: it is another kind of pattern, or no engine's. */
+export function rowsOfPattern(pattern: string, flags: string): readonly Row[] | undefined {
+  if (/[mvy]/.test(flags)) return undefined;
+  try {
+    const reader = new Translator(ROWS, flags);
+    const rows = parse(pattern, flags).alternatives.flatMap(({ elements }) => reader.rows(elements));
+    return rows.length <= MOST_ROWS ? rows : undefined;
+  } catch (error) {
+    if (error instanceof Unsaid) return undefined;
+    throw error;
+  }
+}
+
+/** More of them than anybody would read. */
+const MOST_ROWS = 8;
+
+const ROWS: PatternWords = {
+  start: "",
+  end: "",
+  any: "",
+  character: codePoint => (codePoint === 0 ? undefined : ""),
+  looksAhead: false,
+  mostTimes: Infinity,
+};
+
 class Translator {
   private readonly unicode: boolean;
   private readonly caseless: boolean;
@@ -112,6 +186,71 @@ class Translator {
       if (pair !== undefined) at += 1;
     }
     return text;
+  }
+
+  /** Alternatives within a row make rows of their own. */
+  rows(elements: readonly AST.Element[]): Row[] {
+    const isEdge = (element: AST.Element | undefined, kind: "start" | "end") =>
+      element?.type === "Assertion" && element.kind === kind;
+    const [begins, ends] = [isEdge(elements[0], "start"), isEdge(elements.at(-1), "end")];
+    const inner = elements.slice(begins ? 1 : 0, ends ? -1 : undefined);
+    return this.atomLists(inner).map(atoms => ({ atoms, begins, ends }));
+  }
+
+  private atomLists(elements: readonly AST.Element[]): Atom[][] {
+    let lists: Atom[][] = [[]];
+    for (let at = 0; at < elements.length; at += 1) {
+      const [one, next] = [elements[at]!, elements[at + 1]];
+      const pair = one.type === "Character" && next?.type === "Character" ? pairOf(one, next) : undefined;
+      if (pair !== undefined) at += 1;
+      const found = pair === undefined ? this.atomsOf(one) : [[onceOf([[pair, pair]], false)]];
+      lists = lists.flatMap(list => found.map(each => [...list, ...each]));
+      if (lists.length > MOST_ROWS) throw new Unsaid("it has many alternatives");
+    }
+    return lists;
+  }
+
+  private atomsOf(element: AST.Element): Atom[][] {
+    switch (element.type) {
+      case "Group":
+      case "CapturingGroup":
+        if (element.type === "Group" && element.modifiers) throw new Unsaid("a group has flags of its own");
+        return element.alternatives.flatMap(each => this.atomLists(each.elements));
+      case "Quantifier": {
+        const [[atom, ...others] = [], ...more] = this.atomsOf(element.element);
+        if (!atom || others.length > 0 || more.length > 0 || atom.min !== 1 || atom.max !== 1)
+          throw new Unsaid("it repeats more than one character");
+        const { min, max } = element;
+        return min === 0 && max === 1 ? [[atom], []] : [[{ ...atom, min, max }]];
+      }
+      case "Character":
+        return [[this.atom([[element.value, element.value]], false)]];
+      case "CharacterClass":
+        return [[this.atom(this.rangesOf(element), element.negate)]];
+      case "CharacterSet":
+        return [[this.atomOfSet(element)]];
+      default:
+        throw new Unsaid("it is no row of characters");
+    }
+  }
+
+  private atomOfSet(element: AST.CharacterSet): Atom {
+    if (element.kind === "property")
+      throw new Unsaid(`what ${element.raw} means differs by version of Unicode`);
+    if (element.kind === "any" || element.negate) this.refuseUnits(element);
+    if (element.kind === "any") return onceOf(this.dotAll ? [] : LINE_ENDS, true);
+    return this.atom(this.kindOf(element.kind), element.negate);
+  }
+
+  /** The same checks as where it is written. */
+  private atom(ranges: readonly Range[], negate: boolean): Atom {
+    this.set(ranges, negate);
+    const both = this.caseless ? ranges.flatMap(withOtherCase(this.unicode)) : ranges;
+    const whole = joined(both).map(([from, to]): Range => [
+      from,
+      to === LAST_UNIT && !this.unicode ? LAST : to,
+    ]);
+    return allBut(whole, LAST).length === 0 ? onceOf([], !negate) : onceOf(whole, negate);
   }
 
   private element(element: AST.Element): string {
@@ -187,7 +326,9 @@ class Translator {
     // Every character: a set of them all has no bounds to write.
     if (!negate && allBut(ranges, this.unicode ? LAST : LAST_UNIT).length === 0) return words.any;
     const parts = joined(ranges).map(([first, last]) => {
-      const [low, high] = [Math.max(first, 1), last === LAST_UNIT && !this.unicode ? LAST : last];
+      // Where no text holds NUL, no set may name it.
+      const least = this.words.character(0, true) === undefined ? 1 : 0;
+      const [low, high] = [Math.max(first, least), last === LAST_UNIT && !this.unicode ? LAST : last];
       return low === high
         ? this.character(low, true)
         : `${this.character(low, true)}-${this.character(high, true)}`;
@@ -262,72 +403,13 @@ class Translator {
   }
 }
 
+function onceOf(ranges: readonly Range[], negate: boolean): Atom {
+  return { ranges, negate, min: 1, max: 1 };
+}
+
 /** Whether it stands within something that may come more than once. */
 function isRepeated({ parent }: AST.Node): boolean {
   for (let at: AST.Node | null = parent; at; at = at.parent)
     if (at.type === "Quantifier" && at.max > 1) return true;
-  return false;
-}
-
-/** The character that two halves in a row are. */
-function pairOf(one: AST.Character, next: AST.Character): number | undefined {
-  const isPair = pairHalf(one.value) === "first" && pairHalf(next.value) === "second";
-  return isPair ? 0x1_00_00 + ((one.value - 0xd8_00) << 10) + (next.value - 0xdc_00) : undefined;
-}
-
-function pairHalf(unit: number): "first" | "second" | undefined {
-  if (unit < 0xd8_00 || unit > 0xdf_ff) return undefined;
-  return unit < 0xdc_00 ? "first" : "second";
-}
-
-/** In order, those that touch as one. */
-function joined(ranges: readonly Range[]): Range[] {
-  const all: [number, number][] = [];
-  for (const [from, to] of ranges.toSorted(([a], [b]) => a - b)) {
-    const last = all.at(-1);
-    if (last && from <= last[1] + 1) last[1] = Math.max(last[1], to);
-    else all.push([from, to]);
-  }
-  return all;
-}
-
-function allBut(ranges: readonly Range[], last: number): Range[] {
-  const others: Range[] = [];
-  let next = 0;
-  for (const [from, to] of joined(ranges)) {
-    if (from > next) others.push([next, from - 1]);
-    next = to + 1;
-  }
-  return next <= last ? [...others, [next, last]] : others;
-}
-
-/** ASCII letters in both cases. Of others, which are the same differs. https://tc39.es/ecma262/#sec-runtime-semantics-canonicalize-ch */
-function withOtherCase(unicode: boolean): (range: Range) => Range[] {
-  return ([from, to]) => {
-    const others = (first: number, last: number, by: number): Range[] => {
-      const [low, high] = [Math.max(from, first), Math.min(to, last)];
-      return low <= high ? [[low + by, high + by]] : [];
-    };
-    if (to > 0x7f && hasCase(Math.max(from, 0x80), to))
-      throw new Unsaid("its flag i is about letters beyond ASCII");
-    const both: Range[] = [[from, to], ...others(0x41, 0x5a, 32), ...others(0x61, 0x7a, -32)];
-    const has = (letter: number) => both.some(([first, last]) => first <= letter && letter <= last);
-    // With the flag u, the long s and the sign of Kelvin are an s and a k.
-    return unicode
-      ? [
-          ...both,
-          ...(has(0x73) ? [[0x1_7f, 0x1_7f] as const] : []),
-          ...(has(0x6b) ? [[0x21_2a, 0x21_2a] as const] : []),
-        ]
-      : both;
-  };
-}
-
-function hasCase(from: number, to: number): boolean {
-  if (to - from > 2000) return true;
-  for (let at = from; at <= to; at += 1) {
-    const text = String.fromCodePoint(at);
-    if (text.toLowerCase() !== text.toUpperCase()) return true;
-  }
   return false;
 }

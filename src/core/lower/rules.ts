@@ -4,6 +4,8 @@ import { placeholderOf } from "../sql/tokens.js";
 /** How a dialect says what dialects say differently. Undefined: its types hold the rule, or it cannot. */
 interface RuleWords {
   readonly literal: (value: string | number | boolean) => string;
+  /** A number as a column's type has it, where that is not as it is written. */
+  readonly asHeld?: (value: number) => string;
   /** A column and a moment as they are compared. */
   readonly moment: (column: string, moment: Date) => readonly [string, string];
   /** The function that counts a text's characters. */
@@ -15,11 +17,15 @@ interface RuleWords {
   /** Where in a column a text begins, from 1; 0 when nowhere. */
   readonly position: (text: string, column: string) => string;
   readonly pattern: (column: string, pattern: string, flags: string) => string | undefined;
-  readonly letters: (column: string, which: "lower" | "upper") => string;
+  /** Whether a text has none of some letters, `A-Z`. */
+  readonly without: (column: string, letters: string) => string;
+  readonly divisible: (column: string, by: number) => string;
+  readonly uuidVersions: (column: string, versions: readonly string[]) => string;
   readonly type: (column: string, kind: TypeRuleKind) => string | undefined;
   readonly decimalPlaces: (column: string, places: number) => string | undefined;
   /** Whether JSON is one of these. */
   readonly shape: (column: string, shapes: readonly ("array" | "object")[]) => string;
+  readonly filled: (column: string) => string;
   readonly items: (column: string) => string;
   /** How many of some columns are set. */
   readonly set: (columns: readonly string[]) => string;
@@ -27,25 +33,19 @@ interface RuleWords {
 
 /** A rule as a condition, columns as placeholders. */
 export function portableRuleSql(rule: Exclude<Rule, { kind: "sql" }>, words: RuleWords): string | undefined {
-  if ("columns" in rule) {
-    const columns = rule.columns.map(placeholderOf);
-    if (rule.kind === "one of") return `${words.set(columns)} ${rule.optional ? "<=" : "="} 1`;
-    return columns
-      .slice(1)
-      .map(column => `(${column} IS NULL) = (${columns[0]!} IS NULL)`)
-      .join(" AND ");
-  }
+  if ("columns" in rule) return severalSql(rule, words);
   const column = placeholderOf(rule.column);
   const { literal } = words;
+  const held = (value: string | number | boolean) =>
+    typeof value === "number" ? (words.asHeld ?? literal)(value) : literal(value);
   switch (rule.kind) {
     case "min":
-    case "max": {
-      const [left, right] =
+    case "max":
+      return (
         typeof rule.value === "string"
           ? words.moment(column, new Date(rule.value))
-          : [column, literal(rule.value)];
-      return `${left} ${rule.kind === "min" ? ">=" : "<="} ${right}`;
-    }
+          : [column, held(rule.value)]
+      ).join(rule.kind === "min" ? " >= " : " <= ");
     case "above":
       return `${column} > ${rule.value}`;
     case "below":
@@ -66,12 +66,14 @@ export function portableRuleSql(rule: Exclude<Rule, { kind: "sql" }>, words: Rul
       return words.decimalPlaces(column, rule.value);
     case "in":
     case "not in": {
+      // No value is none of none.
+      if (rule.values.length === 0) return `${column} IS NULL`;
       const texts = rule.values.some(value => typeof value === "string");
-      const list = rule.values.map(literal).join(", ");
+      const list = rule.values.map(held).join(", ");
       return `${texts ? words.exact(column) : column} ${rule.kind === "in" ? "IN" : "NOT IN"} (${list})`;
     }
     case "divisible":
-      return `${column} % ${rule.value} = 0`;
+      return words.divisible(column, rule.value);
     case "contains":
       return `${words.position(literal(rule.value), column)} > 0`;
     case "not contains":
@@ -79,12 +81,16 @@ export function portableRuleSql(rule: Exclude<Rule, { kind: "sql" }>, words: Rul
     case "pattern":
       return words.pattern(column, rule.pattern, rule.flags);
     case "lower case":
-      return words.letters(column, "lower");
+      return words.without(column, "A-Z");
     case "upper case":
-      return words.letters(column, "upper");
+      return words.without(column, "a-z");
+    case "uuid version":
+      return words.uuidVersions(column, rule.values);
     case "array":
     case "object":
       return words.shape(column, [rule.kind]);
+    case "filled object":
+      return words.filled(column);
     case "structure":
       return words.shape(column, ["array", "object"]);
     case "only with":
@@ -101,4 +107,25 @@ export function portableRuleSql(rule: Exclude<Rule, { kind: "sql" }>, words: Rul
     default:
       return rule satisfies never;
   }
+}
+
+function severalSql(rule: Extract<Rule, { columns: readonly string[] }>, { set }: RuleWords): string {
+  const columns = rule.columns.map(placeholderOf);
+  if (rule.kind === "one of") return `${set(columns)} ${rule.optional ? "<=" : "="} 1`;
+  return columns
+    .slice(1)
+    .map(column => `(${column} IS NULL) = (${columns[0]!} IS NULL)`)
+    .join(" AND ");
+}
+
+/** A pattern for UUIDs of some versions, spelled as servers do: in small letters, with hyphens. */
+export function uuidVersionPattern(versions: readonly string[]): string {
+  const digits = versions.filter(version => /^\d$/.test(version)).join("");
+  return [
+    digits && `^.{14}[${digits}].{4}[89ab]`,
+    versions.includes("nil") && "^[0-]*$",
+    versions.includes("max") && "^[f-]*$",
+  ]
+    .filter(Boolean)
+    .join("|");
 }

@@ -1,5 +1,12 @@
 import type { DataType, PlainTypeName } from "./types.js";
 
+type Kinds = readonly DataType["kind"][];
+
+export const TEXTS: Kinds = ["text", "varchar", "char"];
+export const WHOLE_NUMBERS: Kinds = ["smallint", "integer", "bigint"];
+export const NUMBERS: Kinds = [...WHOLE_NUMBERS, "real", "double", "decimal"];
+export const MOMENTS: Kinds = ["date", "time", "timestamp", "timestamptz"];
+
 const PLAIN: readonly PlainTypeName[] = [
   "boolean",
   "smallint",

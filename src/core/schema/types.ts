@@ -173,7 +173,12 @@ export type Rule =
   | { readonly kind: "pattern"; readonly column: string; readonly pattern: string; readonly flags: string }
   /** What a value is; where a dialect's types hold that by themselves, it needs no check. */
   | { readonly kind: TypeRuleKind; readonly column: string }
-  | { readonly kind: "array" | "object" | "structure" | "lower case" | "upper case"; readonly column: string }
+  | {
+      readonly kind: "array" | "object" | "filled object" | "structure" | "lower case" | "upper case";
+      readonly column: string;
+    }
+  /** By the names of RFC 9562: a digit, "nil" or "max". */
+  | { readonly kind: "uuid version"; readonly column: string; readonly values: readonly string[] }
   /** Exactly one is set; `optional`: or none. */
   | { readonly kind: "one of"; readonly columns: readonly string[]; readonly optional: boolean }
   /** All are set, or none. */

@@ -8,7 +8,7 @@ import { Tracked } from "./tracked.js";
 export class Piece extends Tracked {
   @IsString() @MaxLength(120) title!: string;
   @IsOptional() @IsInt() @Min(1) @Field({ note: "In grams" }) weight?: number;
-  @IsIn(["greenware", "bisque", "glazed"]) @Field({ default: "greenware", index: true }) stage!: string;
+  @IsIn(["greenware", "bisque", "glazed"]) @Field({ default: "greenware", index: true }) stage = "greenware";
   @RefersTo(() => Potter, { onDelete: "restrict" }) potter!: Potter;
   @RefersTo(() => Clay) clay!: Clay;
 }

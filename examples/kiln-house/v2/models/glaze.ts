@@ -6,7 +6,7 @@ import { Tracked } from "./tracked.js";
 @Stored<Glaze>({ note: "A glaze recipe" })
 export class Glaze extends Tracked {
   @IsString() @MaxLength(60) name!: string;
-  @IsBoolean() @Field({ default: true }) foodSafe!: boolean;
+  @IsBoolean() @Field({ default: true }) foodSafe = true;
   @IsOptional() @IsString() notes?: string;
   @ReferredBy(() => Piece, "glazes") pieces!: Piece[];
 }

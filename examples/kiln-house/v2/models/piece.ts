@@ -18,7 +18,7 @@ export class Piece extends Tracked {
   @IsOptional() @IsInt() @Min(1) @Field({ note: "In grams" }) weight?: number;
   @IsIn(["greenware", "bisque", "glazed", "sold"])
   @Field({ default: "greenware", index: true })
-  stage!: string;
+  stage = "greenware";
   @Cents @Field({ fill: 0 }) price!: number;
   @RefersTo(() => Potter, { onDelete: "restrict" }) potter!: Potter;
   @RefersTo(() => Clay) clay!: Clay;

@@ -8,5 +8,5 @@ import { Piece } from "./piece.js";
 export class Coat {
   @Key() @RefersTo(() => Piece, { onDelete: "cascade" }) piece!: Piece;
   @Key() @RefersTo(() => Glaze, { onDelete: "cascade" }) glaze!: Glaze;
-  @IsInt() @Min(1) @Max(5) @Field({ default: 1 }) layers!: number;
+  @IsInt() @Min(1) @Max(5) @Field({ default: 1 }) layers = 1;
 }

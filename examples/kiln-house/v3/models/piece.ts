@@ -1,4 +1,4 @@
-import { IsIn, IsInt, IsOptional, IsString, MaxLength, Min } from "class-validator";
+import { IsIn, IsInt, IsOptional, IsString, MaxLength, Min, ValidateNested } from "class-validator";
 import { Field, Inline, ReferredBy, RefersTo, Stored } from "emberset";
 import { Cents } from "./cents.js";
 import { Clay } from "./clay.js";
@@ -20,12 +20,12 @@ export class Piece extends Tracked {
   @IsInt() @Min(1) @Field({ was: "weight", fill: 1 }) weightGrams!: number;
   @IsIn(["greenware", "bisque", "glazed", "sold"])
   @Field({ default: "greenware" })
-  stage!: string;
+  stage = "greenware";
   @Cents @Field({ fill: 0 }) price!: number;
   @RefersTo(() => Potter, { onDelete: "restrict" }) potter!: Potter;
   @RefersTo(() => Clay) clay!: Clay;
   @IsOptional() @RefersTo(() => Rack, { onDelete: "set null" }) @Field({ was: "shelf_id" }) rack?: Rack;
   @IsOptional() @RefersTo(() => Firing) firing?: Firing;
-  @IsOptional() @Inline(() => Dimensions) size?: Dimensions;
+  @IsOptional() @ValidateNested() @Inline(() => Dimensions) size?: Dimensions;
   @ReferredBy(() => Coat, "piece") coats!: Coat[];
 }

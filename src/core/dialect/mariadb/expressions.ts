@@ -1,6 +1,6 @@
-import type { Column, Default, Rule } from "../../schema/types.js";
+import type { Column, DataType, Default, Rule, TypeRuleKind } from "../../schema/types.js";
 import { escapedCharacter, translatePattern, type PatternWords } from "../../lower/pattern.js";
-import { portableRuleSql } from "../../lower/rules.js";
+import { portableRuleSql, uuidVersionPattern } from "../../lower/rules.js";
 import { parseNativeType } from "../../sql/native-type.js";
 import { NAME } from "./types.js";
 
@@ -37,16 +37,63 @@ export function ruleSql(
       const { text } = translatePattern(pattern, flags, PATTERNS);
       return text === undefined ? undefined : `${column} REGEXP ${literalSql(`(?-imsx)${text}`)}`;
     },
-    letters: (column, which) => `BINARY ${column} = ${which}(${column})`,
-    type: (column, kind) =>
-      kind === "boolean" ? `${column} IN (0, 1)` : kind === "json" ? `json_valid(${column})` : undefined,
-    // A number is rounded to its places before any check.
-    decimalPlaces: () => undefined,
+    ...(type?.kind === "real" && { asHeld: floatSql }),
+    without: (column, letters) => `${column} NOT REGEXP '(?-imsx)[${letters}]'`,
+    // Without its sign: −6.00 leaves −0.00, which is not 0.
+    divisible: (column, by) => `${type?.kind === "decimal" ? `abs(${column})` : column} % ${by} = 0`,
+    uuidVersions: (column, versions) => `${column} REGEXP ${literalSql(uuidVersionPattern(versions))}`,
+    type: (column, kind) => typeRuleSql(column, kind, type),
+    decimalPlaces: (column, places) => {
+      if (type?.kind === "real") return `${column} = cast(round(${column}, ${places}) AS float)`;
+      // A number is rounded to its places before any check.
+      if (type?.kind === "decimal")
+        return type.scale <= places ? undefined : `${column} = round(${column}, ${places})`;
+      // Where nothing is left behind so many places, rounding would multiply beyond what is exact.
+      const end = Number((2 ** 53 / 10 ** places).toPrecision(6));
+      return `abs(${column}) >= ${end} OR ${column} = round(${column}, ${places})`;
+    },
+    filled: column => `json_length(${column}) > 0`,
     shape: (column, shapes) =>
       `json_type(${column}) IN (${shapes.map(shape => literalSql(shape.toUpperCase())).join(", ")})`,
     items: column => `json_length(${column})`,
     set: columns => columns.map(column => `(${column} IS NOT NULL)`).join(" + "),
   });
+}
+
+/** A number is rounded to the type it is written to: one that is compared with it must be. */
+function floatSql(value: number): string {
+  return Math.abs(value) > MOST_FLOAT ? literalSql(value) : `cast(${literalSql(value)} AS float)`;
+}
+
+/** https://mariadb.com/kb/en/float/ */
+const MOST_FLOAT = 3.4028234e38;
+
+/**
+ * Types are held to by the server, but for days that are none, which it takes from sessions that are not strict:
+ * https://mariadb.com/kb/en/sql-mode/
+ */
+function typeRuleSql(column: string, kind: TypeRuleKind, type: DataType | undefined): string | undefined {
+  switch (kind) {
+    case "boolean":
+      return `${column} IN (0, 1)`;
+    case "json":
+      return `json_valid(${column})`;
+    case "whole":
+      return type && ["decimal", "real", "double"].includes(type.kind)
+        ? `${column} = floor(${column})`
+        : undefined;
+    case "date":
+      return dayRuleSql(column);
+    case "moment":
+      // In a zone, there is no moment that would be day 0.
+      return type?.kind === "timestamptz" ? `unix_timestamp(${column}) > 0` : dayRuleSql(column);
+    default:
+      return undefined;
+  }
+}
+
+function dayRuleSql(column: string): string {
+  return `coalesce(to_days(${column}) <= to_days(last_day(${column})), ${column} IS NULL)`;
 }
 
 /** https://mariadb.com/kb/en/pcre/ */

@@ -1,4 +1,5 @@
 import { retype } from "./retyping.js";
+import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { catalogQueries } from "./catalog/queries.js";
@@ -8,7 +9,7 @@ import { raise, unspell } from "./raise.js";
 import { managedObjectNames, render, scriptNotes } from "./render/index.js";
 import { rows } from "./rows.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
-import { NAME, widens, words } from "./types.js";
+import { cannotHoldColumn, NAME, widens, words } from "./types.js";
 
 /** MariaDB 10.6 and later. */
 export const mariadb: Dialect = {
@@ -47,6 +48,26 @@ export const mariadb: Dialect = {
         "MariaDB counts only in a key or where an index begins: https://mariadb.com/kb/en/auto_increment/",
       countingAlways: "MariaDB takes a value where one is given",
     },
+    differences: {
+      "forms are characters": TEXTS,
+      "half characters": TEXTS,
+      "what JSON lacks": ["json"],
+      "blanks are cut": ["varchar"],
+      "blanks are no part": ["char"],
+      "days only": ["date"],
+      rounded: ["smallint", "integer", "bigint", "decimal"],
+      "single precision": ["real"],
+      "NaN is a number": ["smallint", "integer", "bigint", "decimal"],
+      "texts are read": [...NUMBERS, ...MOMENTS, "uuid"],
+      "other kinds": ["boolean", "json", ...TEXTS, ...NUMBERS, ...MOMENTS],
+      years: ["date", "timestamp"],
+      epoch: ["timestamptz"],
+      "null is now": ["timestamptz"],
+      "cut without a word": ["varchar", "char", ...NUMBERS],
+      "texts without zones": ["date", "timestamp", "timestamptz"],
+      "lenient JSON": ["json"],
+    },
+    cannotHoldColumn,
     cannotHold,
     cannotHoldIndex,
   },

@@ -3,7 +3,7 @@ import { keysOf } from "../../lists.js";
 import { parseDataType } from "../../schema/data-type.js";
 import type { Column, DataType, PlainTypeName } from "../../schema/types.js";
 import { parseNativeType } from "../../sql/native-type.js";
-import { remembered, typeWords } from "../shared/type-words.js";
+import { remembered, sizeBeyond, typeWords } from "../shared/type-words.js";
 
 export const NAME = "mariadb";
 
@@ -160,6 +160,19 @@ export function words(text: string): TypeWords {
 /** Whether the second type holds every value of the first, as its engine stores them. */
 export function widens(before: string, after: string): boolean {
   return before === after || holdsAll(words(before), words(after));
+}
+
+/** https://mariadb.com/kb/en/char/, varchar (of four bytes a character) and decimal. */
+const MOST: Readonly<Record<string, readonly number[]>> = {
+  char: [255],
+  varchar: [16_383],
+  decimal: [65, 38],
+};
+
+/** Why a table cannot have a column: its type says a size that there is not. */
+export function cannotHoldColumn(column: Column): string | undefined {
+  const beyond = sizeBeyond(words(typeOf(column)), MOST);
+  return beyond && `MariaDB's ${beyond}, not to ${typeOf(column)}`;
 }
 
 /** The text of a settled column's type. */

@@ -1,14 +1,16 @@
 import { retype } from "./retyping.js";
+import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { catalogQueries, emptyTables } from "./catalog/queries.js";
 import { readCatalog } from "./catalog/read.js";
 import { NAME_LIMIT, quote, reserved } from "./names.js";
 import { raise, unspell } from "./raise.js";
-import { managedObjectNames, render, scriptNotes } from "./render/index.js";
+import { scriptNotes } from "./render/around.js";
+import { managedObjectNames, render } from "./render/index.js";
 import { rows } from "./rows.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
-import { definedType, NAME, widens, words } from "./types.js";
+import { cannotHoldColumn, definedType, NAME, widens, words } from "./types.js";
 
 /** PostgreSQL 14 and later. */
 export const postgres: Dialect = {
@@ -51,6 +53,22 @@ export const postgres: Dialect = {
     definedType,
     holdsLengths: true,
     lacks: { virtual: "PostgreSQL has computed columns that are kept, and no others" },
+    differences: {
+      "NUL is refused": TEXTS,
+      "forms are characters": TEXTS,
+      "half characters": TEXTS,
+      "what JSON lacks": ["json"],
+      "blanks are cut": ["varchar"],
+      "blanks are no part": ["char"],
+      "days only": ["date"],
+      rounded: ["decimal"],
+      "single precision": ["real"],
+      "texts are read": [...NUMBERS, ...MOMENTS, "uuid"],
+      "other kinds": ["boolean", "json", ...TEXTS, ...NUMBERS, ...MOMENTS],
+      "years from 4713 BC": ["date", "timestamp", "timestamptz"],
+      "escapes of JSON": ["json"],
+    },
+    cannotHoldColumn,
     cannotHold,
     cannotHoldIndex,
   },

@@ -3,7 +3,7 @@ import { addressOf, parseAddress, quoteAddress } from "../../schema/address.js";
 import { parseDataType } from "../../schema/data-type.js";
 import type { Column, DataType, Definition } from "../../schema/types.js";
 import type { DefinedType } from "../shared/dialect.js";
-import { remembered, typeWords } from "../shared/type-words.js";
+import { remembered, sizeBeyond, typeWords } from "../shared/type-words.js";
 import { quote } from "./names.js";
 
 export const NAME = "postgres";
@@ -128,6 +128,19 @@ export function words(text: string): TypeWords {
 /** Whether the second type holds every value of the first, as its engine stores them. */
 export function widens(before: string, after: string): boolean {
   return before === after || holdsAll(words(before), words(after));
+}
+
+/** https://www.postgresql.org/docs/15/datatype-character.html and datatype-numeric.html */
+const MOST: Readonly<Record<string, readonly number[]>> = {
+  char: [10_485_760],
+  varchar: [10_485_760],
+  decimal: [1000],
+};
+
+/** Why a table cannot have a column: its type says a size that there is not. */
+export function cannotHoldColumn(column: Column): string | undefined {
+  const beyond = sizeBeyond(words(typeOf(column)), MOST);
+  return beyond && `PostgreSQL's ${beyond}, not to ${typeOf(column)}`;
 }
 
 /** The text of a settled column's type. */

@@ -10,6 +10,7 @@ import type {
   Schema,
   Table,
 } from "../../schema/types.js";
+import type { Difference } from "../../lower/differences.js";
 import type { AtticSyntax } from "./attic.js";
 import type { Retype } from "./retyping.js";
 import type { Block, RenderPlan } from "./render-plan.js";
@@ -82,8 +83,10 @@ interface DialectTypes {
     /** Columns that are worked out when they are read. */
     readonly virtual?: string;
   };
-  /** Why a table, settled, cannot have a column of its; undefined when it can. Absent: it always can. */
-  readonly cannotHoldColumn?: (column: Column, table: Table) => string | undefined;
+  /** Where columns of a type, whatever their rules, and the program see values otherwise. */
+  readonly differences: Readonly<Partial<Record<Difference, readonly DataType["kind"][]>>>;
+  /** Why a table, settled, cannot have a column of its; undefined when it can. */
+  readonly cannotHoldColumn: (column: Column, table: Table) => string | undefined;
   /** Why this dialect cannot hold a rule; undefined when it can. */
   readonly cannotHold: (rule: Rule) => string | undefined;
   /** The same of an index. */

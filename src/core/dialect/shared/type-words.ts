@@ -11,6 +11,16 @@ export function typeWords(text: string, synonyms: Readonly<Record<string, string
   return { name: synonyms[name] ?? name, numbers };
 }
 
+/** How far a type goes whose size is beyond that: `varchar goes to varchar(16383)`; undefined: it is not. */
+export function sizeBeyond(
+  { name, numbers }: TypeWords,
+  most: Readonly<Record<string, readonly number[]>>,
+): string | undefined {
+  const sizes = most[name];
+  const isBeyond = numbers.some((number, at) => number > (sizes?.[at] ?? Infinity));
+  return sizes && isBeyond ? `${name} goes to ${name}(${sizes.join(",")})` : undefined;
+}
+
 /** The same answers, each worked out once: a catalog has few words for many columns. */
 export function remembered(spell: (text: string) => string): (text: string) => string {
   const known = new Map<string, string>();

@@ -1,7 +1,7 @@
 import { portableRuleSql } from "../../lower/rules.js";
 import { globSql } from "./pattern.js";
 import { quote, stampTriggerName } from "./names.js";
-import type { Column, Default, Rule, TypeRuleKind } from "../../schema/types.js";
+import type { Column, DataType, Default, Rule, TypeRuleKind } from "../../schema/types.js";
 
 /** A value as a literal; true and false are 1 and 0. */
 export function literalSql(value: string | number | boolean): string {
@@ -18,18 +18,27 @@ const UUID =
   "substr('89AB', 1 + (random() & 3), 1) || substr(hex(randomblob(2)), 2) || '-' || hex(randomblob(6)))";
 
 /** A rule as a condition, columns as placeholders. Undefined: SQLite has no way to hold it. */
-export function ruleSql(rule: Exclude<Rule, { kind: "sql" }>): string | undefined {
+export function ruleSql(rule: Exclude<Rule, { kind: "sql" }>, column?: Column): string | undefined {
+  const { type, collation } = column ?? {};
   return portableRuleSql(rule, {
     literal: literalSql,
     // However the text of a moment is written: https://sqlite.org/lang_datefunc.html
     moment: (column, moment) => [`julianday(${column})`, `julianday(${literalSql(moment.toISOString())})`],
     length: "length",
     bytes: column => `length(CAST(${column} AS BLOB))`,
-    exact: column => column,
+    // Some collations take texts for the same that are not.
+    exact: text => (collation === undefined ? text : `${text} COLLATE BINARY`),
     position: (text, column) => `instr(${column}, ${text})`,
     pattern: globSql,
-    letters: (column, which) => `${column} = ${which}(${column})`,
-    type: typeRuleSql,
+    without: (column, letters) => `${column} NOT GLOB '*[${letters}]*'`,
+    // The operator % cuts both sides to whole numbers first.
+    divisible: (column, by) =>
+      isFraction(type)
+        ? `${column} = ${by}.0 * CAST(${column} / ${by}.0 AS INTEGER)`
+        : `${column} % ${by} = 0`,
+    uuidVersions: uuidVersionsSql,
+    type: (column, kind) => typeRuleSql(column, kind, type),
+    filled: column => `json(${column}) <> '{}'`,
     decimalPlaces: (column, places) => `${column} = round(${column}, ${places})`,
     shape: (column, shapes) => `json_type(${column}) IN (${shapes.map(literalSql).join(", ")})`,
     items: column => `json_array_length(${column})`,
@@ -41,7 +50,7 @@ export function ruleSql(rule: Exclude<Rule, { kind: "sql" }>): string | undefine
  * A column takes values of any kind, whatever type it declares (https://sqlite.org/flextypegood.html), so these say
  * what it may hold. Each is true of null.
  */
-function typeRuleSql(column: string, kind: TypeRuleKind): string {
+function typeRuleSql(column: string, kind: TypeRuleKind, type: DataType | undefined): string {
   switch (kind) {
     case "boolean":
       return `${column} IN (0, 1)`;
@@ -49,19 +58,38 @@ function typeRuleSql(column: string, kind: TypeRuleKind): string {
       // Before 3.45, json_valid says of null that it is none.
       return `${column} IS NULL OR json_valid(${column})`;
     case "whole":
-      return `typeof(${column}) IN ('integer', 'null')`;
+      return isFraction(type) ? `${column} = round(${column})` : `typeof(${column}) IN ('integer', 'null')`;
     case "number":
-      return `typeof(${column}) IN ('integer', 'real', 'null')`;
+      return `typeof(${column}) IN ('integer', 'real', 'null') AND ${column} > -9e999 AND ${column} < 9e999`;
+    // Numbers would be Julian days, and `now` what it is now.
     case "date":
+      return `(date(${column}) IS NULL) = (${column} IS NULL) AND ${column} LIKE '____-__-__%'`;
     case "time":
-      return `(${kind}(${column}) IS NULL) = (${column} IS NULL)`;
+      return `(time(${column}) IS NULL) = (${column} IS NULL) AND ${column} LIKE '__:__%'`;
     case "moment":
-      return `(datetime(${column}) IS NULL) = (${column} IS NULL)`;
+      return `(datetime(${column}) IS NULL) = (${column} IS NULL) AND ${column} LIKE '____-__-__%'`;
     case "uuid":
       return `${column} LIKE '________-____-____-____-____________' AND ${column} NOT GLOB '*[^0-9A-Fa-f-]*'`;
     default:
       return kind satisfies never;
   }
+}
+
+/** Whether a type holds more than whole numbers. */
+function isFraction(type: DataType | undefined): boolean {
+  return type?.kind === "real" || type?.kind === "double" || type?.kind === "decimal";
+}
+
+/** The version stands in one place and the variant in another: RFC 9562, 4.1 and 4.2. */
+function uuidVersionsSql(column: string, versions: readonly string[]): string {
+  const digits = versions.filter(version => /^\d$/.test(version)).join("");
+  return [
+    digits && `(substr(${column}, 15, 1) GLOB '[${digits}]' AND substr(${column}, 20, 1) GLOB '[89ABab]')`,
+    versions.includes("nil") && `${column} NOT GLOB '*[^0-]*'`,
+    versions.includes("max") && `${column} NOT GLOB '*[^Ff-]*'`,
+  ]
+    .filter(Boolean)
+    .join(" OR ");
 }
 
 /** A portable default in SQLite's words. */

@@ -1,4 +1,5 @@
 import { retype, unfitToCount } from "./retyping.js";
+import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { catalogQueries } from "./catalog/queries.js";
@@ -39,6 +40,17 @@ export const sqlite: Dialect = {
     lacks: {
       countingBesideKey: "SQLite counts only in a key: https://sqlite.org/autoinc.html",
       countingAlways: "SQLite takes a value where one is given",
+    },
+    differences: {
+      "NUL ends a text": TEXTS,
+      "forms are characters": TEXTS,
+      "half characters": TEXTS,
+      "what JSON lacks": ["json"],
+      "NaN is null": NUMBERS,
+      "texts are read": [...NUMBERS, ...MOMENTS],
+      "other kinds": ["boolean", "json", ...TEXTS, ...NUMBERS, ...MOMENTS],
+      years: MOMENTS,
+      days: MOMENTS,
     },
     cannotHoldColumn,
     cannotHold,

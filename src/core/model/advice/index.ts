@@ -1,6 +1,7 @@
 import { adviseOnIndexes } from "./indexes.js";
 import { adviseOnNames } from "./names.js";
 import { adviseOnReferences } from "./references.js";
+import { adviseOnTruth } from "./truth.js";
 import { adviseOnValues } from "./values.js";
 import type { Review } from "./review.js";
 
@@ -10,4 +11,5 @@ export function advise(review: Review): void {
   adviseOnReferences(review);
   adviseOnIndexes(review);
   adviseOnValues(review);
+  adviseOnTruth(review);
 }

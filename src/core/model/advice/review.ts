@@ -13,6 +13,8 @@ export interface Declaration {
   readonly nullable: boolean;
   /** `id!: string`, where the type is that one word. */
   readonly word: "string" | "number" | undefined;
+  /** `stage = "raw"` */
+  readonly initial: boolean;
 }
 
 /** What advice is given on. */

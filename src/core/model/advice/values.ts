@@ -18,12 +18,12 @@ export function adviseOnValues(review: Review): void {
 /** Columns that a table of some dialect cannot have. */
 function unheld(entity: EntityDescription, table: Table, { resolver, dialects, report }: Review): void {
   for (const { types } of dialects) {
-    const [settled] = types.cannotHoldColumn ? types.settle({ tables: [table] }).tables : [];
+    const [settled] = types.settle({ tables: [table] }).tables;
     for (const { field, column } of resolver.columnsOf(entity)) {
       const held = settled?.columns[table.columns.findIndex(({ name }) => name === column.name)];
-      const reason = settled && held && types.cannotHoldColumn?.(held, settled);
+      const reason = settled && held && types.cannotHoldColumn(held, settled);
       if (reason === undefined) continue;
-      const remedy = "name one of these with @Field({ type: { … } }), or leave the option out";
+      const remedy = "choose another type, or one for each dialect with @Field({ type: { … } })";
       report("E237", { entity: entity.name, property: field.property }, reason, remedy);
     }
   }

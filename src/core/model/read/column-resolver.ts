@@ -76,6 +76,7 @@ export class ColumnResolver implements Resolving {
       calledBefore: [],
       facts: { key: {} },
       validators: [],
+      aside: [],
       optional: false,
       declaredIn: entity.name,
       within: [],

@@ -1,14 +1,6 @@
 import type { Class, PropertyFacts, RefersToOptions, StoredOptions } from "../../../modelling/facts.js";
+import type { Validator } from "../rules/validator.js";
 import type { OptionFault } from "./options.js";
-
-/** A class-validator rule on a property, as its metadata has it. */
-export interface Validator {
-  /** class-validator's own name for it: `isInt`, `maxLength`. */
-  readonly name: string;
-  readonly constraints: readonly unknown[];
-  /** The rule is about the items of an array. */
-  readonly each: boolean;
-}
 
 /** What a field is a part of: a value object, or a reference to any of several entities. */
 export interface Whole {
@@ -19,6 +11,10 @@ export interface Whole {
   readonly optional: boolean;
   /** The class of a value object. */
   readonly cls?: Class;
+  /** validate() looks into it. */
+  readonly nested?: boolean;
+  /** validate() does not let it be missing. */
+  readonly defined?: boolean;
   /** The part may not be missing while the whole is there. */
   readonly required: boolean;
 }
@@ -45,6 +41,8 @@ export interface FieldDescription {
   readonly calledBefore: readonly string[];
   readonly facts: FieldFacts;
   readonly validators: readonly Validator[];
+  /** Rules that do not hold always, as their decorators are written. */
+  readonly aside: readonly { readonly written: string; readonly reason: string }[];
   /** `@IsOptional()`: null is allowed. */
   readonly optional: boolean;
   /** The name of the class that declares it. */

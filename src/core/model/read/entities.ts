@@ -1,5 +1,7 @@
 import { factsOf, type Class, type StoredOptions } from "../../../modelling/facts.js";
-import type { EntityDescription, FieldDescription, Validator } from "./descriptions.js";
+import { writtenAs } from "../rules/standing.js";
+import type { Validator } from "../rules/validator.js";
+import type { EntityDescription, FieldDescription } from "./descriptions.js";
 import { expandFields } from "./expand.js";
 import { checkProperty, checkStored, type OptionFault } from "./options.js";
 import { writtenProperties } from "./written-properties.js";
@@ -61,6 +63,7 @@ function fieldsOf(cls: Class, faults: OptionFault[], written: Written): FieldDes
         calledBefore: [],
         facts: said ? checkProperty(said, { entity: cls.name, property }, faults) : {},
         validators: found?.validators ?? [],
+        aside: found?.aside ?? [],
         optional: found?.optional ?? false,
         declaredIn: at.name,
         within: [],
@@ -73,6 +76,7 @@ function fieldsOf(cls: Class, faults: OptionFault[], written: Written): FieldDes
 interface PropertyValidators {
   readonly target: unknown;
   readonly validators: Validator[];
+  readonly aside: { readonly written: string; readonly reason: string }[];
   optional: boolean;
 }
 
@@ -124,7 +128,7 @@ function validatorsByProperty(cls: Class): Map<string, PropertyValidators> {
   const conditional = new Set<string>();
   for (const metadata of metadataOf(cls)) {
     const { propertyName: property, target, type, name = type } = metadata;
-    const entry = found.get(property) ?? { target, validators: [], optional: false };
+    const entry = found.get(property) ?? { target, validators: [], aside: [], optional: false };
     found.set(property, entry);
     if (name === "isOptional") entry.optional = true;
     else if (type === "conditionalValidation") conditional.add(property);
@@ -136,8 +140,14 @@ function validatorsByProperty(cls: Class): Map<string, PropertyValidators> {
         constraints: metadata.constraints ?? [],
         each: metadata.each ?? false,
       });
+    } else {
+      entry.aside.unshift({ written: writtenAs({ name }), reason: "it is for some groups" });
     }
   }
-  for (const property of conditional) found.get(property)?.validators.splice(0);
+  for (const property of conditional) {
+    const entry = found.get(property)!;
+    const rules = entry.validators.splice(0).map(validator => writtenAs(validator));
+    entry.aside.push(...rules.map(written => ({ written, reason: "it holds under ValidateIf" })));
+  }
   return found;
 }

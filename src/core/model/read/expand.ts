@@ -41,11 +41,22 @@ function inlineFields(
     },
     optional: part.optional || field.optional,
     within: [
-      { of: field.property, kind: "inline", optional: field.optional, required: !part.optional, cls },
+      {
+        of: field.property,
+        kind: "inline",
+        optional: field.optional,
+        required: !part.optional,
+        cls,
+        nested: field.validators.some(({ name }) => name === "nestedValidation"),
+        defined: field.validators.some(({ name }) => REFUSE_NOTHING.includes(name)),
+      },
       ...part.within,
     ],
   }));
 }
+
+/** Rules that an object keeps to and nothing does not. */
+const REFUSE_NOTHING = ["isDefined", "isNotEmpty", "isObject", "isNotEmptyObject", "isInstance"];
 
 function wasOf(whole: FieldDescription, part: FieldDescription): Pick<FieldDescription, "was"> {
   const was = part.was ?? whole.was;
@@ -81,6 +92,7 @@ function anyFields(field: FieldDescription): FieldDescription[] {
     calledBefore: field.calledBefore.map(before => joined(before, name)),
     facts: {},
     validators: [],
+    aside: [],
     optional: true,
     within: [{ ...whole, kind: style, required: false }],
   });

@@ -1,7 +1,8 @@
 /** Something a check of the models found, as data; `check` and errors word it the same way. */
 export interface Finding {
   readonly code: string;
-  readonly severity: "error" | "advice";
+  /** A note is what nobody need do anything about. */
+  readonly severity: "error" | "advice" | "note";
   readonly entity: string;
   readonly property?: string;
   /** What is wrong, a sentence without its full stop. */
@@ -36,8 +37,8 @@ export const FINDING_CODES = {
   E234: "an option that is none, or not of its form",
   E235: "a `was` that names nothing there ever was",
   E236: "a `fill` or a `convert` that has nothing to do",
-  E237: "a way to get values that a dialect in use does not have",
-  A300: "a rule that a dialect cannot hold",
+  E237: "a type, or a way to get values, that a dialect in use does not have",
+  A300: "a rule that the database does not hold",
   A301: "a reserved word as a name",
   A302: "a field that looks like a reference and is none",
   A303: "a reference called otherwise than the others",
@@ -58,9 +59,17 @@ export const FINDING_CODES = {
   A318: "a required column without a value for old rows",
   A319: "a type that old values may not fit",
   A320: "a column that no longer counts by itself",
+  A321: "values that validate() takes and a column does not",
+  A322: "a required field that validate() lets be missing",
+  A323: "a default that validate() does not wait for",
+  A324: "a rule that the program alone holds",
+  A325: "values at the edges of a type",
+  A326: "a value object that validate() does not look into",
 } as const satisfies Record<string, string>;
 
 type FindingCode = keyof typeof FINDING_CODES;
+
+const NOTES: readonly FindingCode[] = ["A323", "A324", "A325"];
 
 export type Report = (
   code: FindingCode,
@@ -74,7 +83,7 @@ export type Report = (
 export function collectFindings(): { readonly findings: Finding[]; readonly report: Report } {
   const findings: Finding[] = [];
   const report: Report = (code, where, what, remedy, answer) => {
-    const severity = code.startsWith("E") ? "error" : "advice";
+    const severity = code.startsWith("E") ? "error" : NOTES.includes(code) ? "note" : "advice";
     findings.push({ code, severity, ...where, what, remedy, ...(answer && { answer }) });
   };
   return { findings, report };

@@ -1,5 +1,7 @@
 import type { DataType } from "../../schema/types.js";
-import type { FieldDescription, Validator } from "./descriptions.js";
+import { allowedValues } from "../rules/allowed.js";
+import type { Validator } from "../rules/validator.js";
+import type { FieldDescription } from "./descriptions.js";
 
 /** What class-validator's rules tell of a property's type. */
 type Inference = { readonly type: DataType } | { readonly missing: string };
@@ -19,14 +21,23 @@ export function inferType({ validators }: FieldDescription): Inference {
 
 type FindRule = (...names: readonly string[]) => Validator | undefined;
 
-/** RFC 5321, 4.5.3.1.3: a path is at most 256 octets, of which two are its brackets. */
-const EMAIL_LENGTH = 254;
+/** class-validator takes 64 characters before the sign and 254 behind it. */
+const EMAIL_LENGTH = 320;
 
 /** class-validator refuses longer URLs. */
-const URL_LENGTH = 2083;
+const URL_LENGTH = 2084;
+
+/** https://mariadb.com/kb/en/varchar/: the most characters of four bytes each. */
+const LONGEST_VARCHAR = 16_383;
+
+/** Beyond these, a double is as exact as the program is. */
+const MOST_PLACES = 15;
 
 /** Enough for sums of money in any currency; docs/model-language.md says so. */
 const DECIMAL_DIGITS = 18;
+
+/** Decimal places where nothing says how many at most. */
+const PLACES = 6;
 
 /** Types that follow from one rule alone. */
 const BY_RULE: Readonly<Record<string, DataType>> = {
@@ -47,7 +58,7 @@ const BY_RULE: Readonly<Record<string, DataType>> = {
   isIBAN: { kind: "varchar", length: 34 },
   isBIC: { kind: "varchar", length: 11 },
   isIp: { kind: "varchar", length: 45 },
-  isMacAddress: { kind: "varchar", length: 17 },
+  isMacAddress: { kind: "varchar", length: 23 },
   isFqdn: { kind: "varchar", length: 253 },
   isHexColor: { kind: "varchar", length: 9 },
 };
@@ -92,38 +103,39 @@ function numberType(rule: FindRule): DataType | undefined {
   }
   const decimal = rule("isDecimal");
   if (decimal) {
-    const digits = (decimal.constraints[0] as { decimal_digits?: string } | undefined)?.decimal_digits ?? "";
-    const scale = Number(/(\d+)\D*$/.exec(digits)?.[1] ?? 6);
-    return { kind: "decimal", precision: Math.max(DECIMAL_DIGITS, scale), scale };
+    const digits =
+      (decimal.constraints[0] as { decimal_digits?: string } | undefined)?.decimal_digits ?? "1,";
+    // `1,`: at least one, and as many as one likes.
+    const [least = "", most = least] = digits.split(",");
+    const scale = most === "" ? Math.max(Number(least), PLACES) : Number(most);
+    return scale > MOST_PLACES ? { kind: "text" } : { kind: "decimal", precision: DECIMAL_DIGITS, scale };
   }
   const number = rule("isNumber");
   if (!number) return undefined;
   const places = (number.constraints[0] as { maxDecimalPlaces?: number } | undefined)?.maxDecimalPlaces;
-  if (places === undefined) return { kind: "double" };
-  return places === 0 ? { kind: "integer" } : { kind: "decimal", precision: DECIMAL_DIGITS, scale: places };
+  if (places === undefined || places > MOST_PLACES) return { kind: "double" };
+  return places <= 0 ? { kind: "integer" } : { kind: "decimal", precision: DECIMAL_DIGITS, scale: places };
 }
 
 /** The type of the listed values: whole numbers, numbers, or texts with room for longer ones to come. */
 function valueType(rule: FindRule): DataType | undefined {
-  const values = allowedValues(rule("isIn", "isEnum"));
+  const found = rule("isIn", "isEnum");
+  const values = found && allowedValues(found.name, found.constraints)?.filter(isPlain);
   if (!values || values.length === 0) return undefined;
   if (values.every(value => typeof value === "boolean")) return { kind: "boolean" };
-  if (values.every(value => typeof value === "number")) {
-    return { kind: values.every(Number.isInteger) ? "integer" : "double" };
-  }
+  if (values.every(value => typeof value === "number")) return { kind: typeOfNumbers(values) };
   const longest = Math.max(...values.map(value => [...String(value)].length));
   return { kind: "varchar", length: Math.max(32, Math.ceil(longest / 32) * 32) };
 }
 
-/** The values that IsIn or IsEnum allows. */
-export function allowedValues(validator: Validator | undefined): (string | number | boolean)[] | undefined {
-  if (!validator) return undefined;
-  const [first, second] = validator.constraints;
-  const values =
-    validator.name === "isEnum" ? (Array.isArray(second) ? second : Object.values(first ?? {})) : first;
-  return Array.isArray(values)
-    ? values.filter(value => ["string", "number", "boolean"].includes(typeof value))
-    : undefined;
+function typeOfNumbers(values: readonly unknown[]): "integer" | "bigint" | "double" {
+  const sizes = values.map(value => Math.abs(Number(value)));
+  if (!values.every(Number.isInteger) || sizes.some(size => size > Number.MAX_SAFE_INTEGER)) return "double";
+  return sizes.some(size => size > 2 ** 31 - 1) ? "bigint" : "integer";
+}
+
+function isPlain(value: unknown): boolean {
+  return ["string", "number", "boolean"].includes(typeof value);
 }
 
 function plainType(own: readonly Validator[]): DataType | undefined {
@@ -133,8 +145,8 @@ function plainType(own: readonly Validator[]): DataType | undefined {
 
 function textType(rule: FindRule): DataType | undefined {
   if (!rule(...TEXT_RULES)) return undefined;
-  const length = maxLength(rule);
-  return length === undefined ? { kind: "text" } : { kind: "varchar", length };
+  const length = Math.floor(maxLength(rule) ?? Infinity);
+  return length <= LONGEST_VARCHAR ? { kind: "varchar", length: Math.max(1, length) } : { kind: "text" };
 }
 
 function maxLength(rule: FindRule): number | undefined {

@@ -1,14 +1,13 @@
 import type { CheckOptions, IndexOptions, IndexTerm, UniqueOptions } from "../../../modelling/facts.js";
-import { describeRule } from "../../change/words.js";
 import type { Dialect } from "../../dialect/shared/dialect.js";
 import { isServed } from "../../schema/lookups.js";
 import { columnName, constraintName } from "../../schema/naming.js";
 import type { Check, Index, IndexPart, Key, Rule, SqlText, Unique } from "../../schema/types.js";
 import type { ColumnResolver } from "./column-resolver.js";
-import { isStored } from "./resolving.js";
+import { isHeld, isStored } from "./resolving.js";
 import type { EntityDescription, FieldDescription, Whole } from "./descriptions.js";
 import type { Report } from "./findings.js";
-import { rulesOf } from "./rules.js";
+import { rulesOf } from "../rules/standing.js";
 
 function wholeRules(
   kind: Whole["kind"],
@@ -141,9 +140,7 @@ export class Parts {
     const ofFields = this.columns.columnsOf(entity).flatMap(({ field, column }): Check[] => {
       const rules = rulesOf(column, field.facts.refersTo ? [] : field.validators);
       const { check } = field.facts.field ?? {};
-      const held = check !== false && (check !== undefined || entity.options.fieldChecks !== false);
-      const own = field.facts.refersTo || column.computed || !held ? [] : rules;
-      for (const rule of own) this.reportShortfalls(entity, field, rule);
+      const own = field.facts.refersTo || column.computed || !isHeld(entity, field) ? [] : rules;
       const name = typeof check === "string" ? check : constraintName("ck", table, [column.name]);
       return own.length > 0 ? [{ name, rules: own }] : [];
     });
@@ -193,16 +190,6 @@ export class Parts {
       if (reason === undefined) continue;
       const remedy = "the index is left out there; give it another form if you need it on every dialect";
       this.report("A300", { entity: entity.name }, `${index.name} is not made: ${reason}`, remedy);
-    }
-  }
-
-  private reportShortfalls(entity: EntityDescription, field: FieldDescription, rule: Rule): void {
-    for (const dialect of this.dialects) {
-      const reason = dialect.types.cannotHold(rule);
-      if (reason === undefined) continue;
-      const what = `${describeRule(rule)} holds in the program only: ${reason}`;
-      const remedy = "the program keeps to it with validate(); rows written past it are not held to it";
-      this.report("A300", { entity: entity.name, property: field.property }, what, remedy);
     }
   }
 }

@@ -40,6 +40,12 @@ export function whereOf({ entity, field }: OneField): { entity: string; property
   return { entity: entity.name, property: field.property };
 }
 
+/** Whether the database is to hold the rules of a field. */
+export function isHeld({ options }: EntityDescription, { facts }: FieldDescription): boolean {
+  const { check } = facts.field ?? {};
+  return check !== false && (check !== undefined || options.fieldChecks !== false);
+}
+
 /** Whether a property is a column, or several. */
 export function isStored({ facts }: FieldDescription): boolean {
   return facts.field?.stored !== false && !facts.referredBy && !facts.pairedWith;

@@ -37,6 +37,8 @@ export interface SourceProperty {
   readonly nullable: boolean | undefined;
   /** `id!: string`, where the type is that one word. */
   readonly word: "string" | "number" | undefined;
+  /** `stage = "raw"` */
+  readonly initial: boolean;
   /** What a `@ReferredBy(() => Piece, "potter")` on it says: `Piece`, `potter`. */
   readonly referredBy: { readonly entity: string; readonly field: string } | undefined;
 }
@@ -100,7 +102,7 @@ function readClass({ id, body, loc, decorators }: ClassDeclaration): SourceClass
 }
 
 function readProperty(property: ClassProperty): [string, SourceProperty][] {
-  const { key, optional, typeAnnotation, static: isStatic } = property;
+  const { key, optional, typeAnnotation, static: isStatic, value } = property;
   if (isStatic || key.type !== "Identifier") return [];
   const type = typeAnnotation?.type === "TSTypeAnnotation" ? typeAnnotation.typeAnnotation : undefined;
   const source: SourceProperty = {
@@ -108,6 +110,7 @@ function readProperty(property: ClassProperty): [string, SourceProperty][] {
     optional: optional === true,
     nullable: type && mayBeNull(type),
     word: wordOf(type),
+    initial: value !== null && value !== undefined,
     referredBy: (property.decorators ?? []).map(referredBy).find(Boolean),
   };
   return [[key.name, source]];

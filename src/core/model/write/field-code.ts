@@ -4,7 +4,7 @@ import { parseNativeType } from "../../sql/native-type.js";
 import { showDataType } from "../../schema/data-type.js";
 import type { DataType, Definition, Rule } from "../../schema/types.js";
 import { codeInLines, codeOf, LINE, type CodeValue } from "./code.js";
-import type { Validator } from "../read/descriptions.js";
+import type { Validator } from "../rules/validator.js";
 
 /** How one model file names another in an import. */
 export function importPath(from: string, to: string): string {
@@ -79,15 +79,24 @@ export function fieldTypeOf(
         ? { ts: "string", validators: [["IsString"], ["MaxLength", type.length]], rules: [] }
         : plain("string", "IsString", showDataType(type));
     case "char":
+      return {
+        ts: "string",
+        validators: [["IsString"], ["MaxLength", type.length]],
+        rules: [],
+        type: showDataType(type),
+      };
     case "time":
-      return plain("string", "IsString", showDataType(type));
+      return plain("string", "IsString", "time");
     case "date":
     case "timestamp":
       return plain("string", "IsDateString", type.kind);
     case "timestamptz":
       return plain("Date", "IsDate");
     case "uuid":
-      return plain("string", "IsUUID");
+      // What is there may be of any version.
+      return dialect
+        ? { ts: "string", validators: [["IsUUID", "loose"]], rules: [] }
+        : plain("string", "IsUUID");
     case "json":
       return { ts: "unknown", validators: [], rules: [], type: "json" };
     case "bytes":

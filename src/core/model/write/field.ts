@@ -2,7 +2,7 @@ import { equal } from "../../schema/canonical.js";
 import { showDataType } from "../../schema/data-type.js";
 import { columnName, constraintName } from "../../schema/naming.js";
 import type { Check, Column, DataType, Rule, SqlText } from "../../schema/types.js";
-import type { Validator } from "../read/descriptions.js";
+import type { Validator } from "../rules/validator.js";
 import { codeOf, type CodeValue } from "./code.js";
 import { declared, validatorsFor, VALIDATORS, type Decorator, type FieldType } from "./field-code.js";
 import type { StatedChecks } from "./stated-checks.js";

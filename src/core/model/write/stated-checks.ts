@@ -3,7 +3,7 @@ import { columnsOfPart } from "../../schema/lookups.js";
 import { addressOf } from "../../schema/address.js";
 import { constraintName } from "../../schema/naming.js";
 import type { Check, Column, Rule, SqlText } from "../../schema/types.js";
-import { rulesOf } from "../read/rules.js";
+import { rulesOf } from "../rules/standing.js";
 import { isOfRules } from "./class-plan.js";
 import { validatorsFor } from "./field-code.js";
 import { settledAlone, type Writing } from "./writing.js";

@@ -3,12 +3,11 @@ import type { AddColumn, AddPart, AlterColumn, AlterPart, Change, DropPart } fro
 import { describeChange, titleOf } from "../../../change/words.js";
 import { addressOf, parseAddress } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
-import { partsOf, type Schema, type Table } from "../../../schema/types.js";
+import type { Schema, Table } from "../../../schema/types.js";
 import {
   atticNamespaces,
   becameBlocks,
   changedSinceBlocks,
-  copiedTables,
   emptiedBlocks,
   keepBlocks,
   keepCounters,
@@ -22,10 +21,11 @@ import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { clearValuesSql, keepTableSql, restoreValuesSql, takeTableSql } from "../attic.js";
 import { quote, quoteTable } from "../names.js";
 import { alterations, blockEach } from "./alterations.js";
+import { checkAtOnce, lockTables } from "./around.js";
 import { addColumnSql, alterColumnSql } from "./columns.js";
 import { definitionSql } from "./definitions.js";
 import { renamesInTurn } from "./renames.js";
-import { createStampSql, dropStampSql, TRIGGERS_OF_USERS } from "./stamps.js";
+import { createStampSql, dropStampSql } from "./stamps.js";
 import { stepsOf, type Steps } from "./steps.js";
 import {
   alterOptionsSql,
@@ -81,58 +81,6 @@ function inPhases(steps: Steps): Block[] {
 /** PostgreSQL never takes anything along unasked. */
 export function managedObjectNames(_schema: Schema): string[] {
   return [];
-}
-
-/** What the runner does around a script and a person running it by hand must do too. */
-export function scriptNotes(blocks: readonly Block[]): string[] {
-  const all = blocks.flatMap(({ statements }) => statements);
-  const locks = all.some(sql => sql.startsWith(LOCK));
-  const quiet = isQuiet(blocks);
-  return [
-    ...(locks || quiet ? ["By hand: in one transaction."] : []),
-    ...(quiet
-      ? ["By hand: triggers of your own that were off before are on afterwards; `emberset` leaves them off."]
-      : []),
-  ];
-}
-
-const LOCK = "LOCK TABLE";
-
-/**
- * No table can be altered while checks of its rows wait for the end, and those of a row that was written in the same
- * transaction wait whatever of it changes: `RI_FKey_fk_upd_check_required` of PostgreSQL's source.
- */
-function checkAtOnce({ plan: { before, after } }: Steps, blocks: readonly Block[]): Block[] {
-  const waits = [...before.tables, ...after.tables].some(table =>
-    (["key", "unique", "foreign key"] as const).some(kind =>
-      partsOf(table, kind).some(({ deferrable }) => deferrable === "deferred"),
-    ),
-  );
-  return waits && isQuiet(blocks)
-    ? [
-        {
-          title: "check at once what else is checked at the end: a table whose checks wait cannot be altered",
-          statements: ["SET CONSTRAINTS ALL IMMEDIATE"],
-        },
-      ]
-    : [];
-}
-
-function isQuiet(blocks: readonly Block[]): boolean {
-  return blocks.some(({ statements }) => statements.some(sql => sql.endsWith(TRIGGERS_OF_USERS)));
-}
-
-/** Nobody else reads or writes a table of which values are copied, from the copy to the end. */
-function lockTables({ plan }: Steps): Block[] {
-  const tables = copiedTables(plan);
-  if (tables.length === 0) return [];
-  const list = tables.map(quoteTable).join(", ");
-  return [
-    {
-      title: "let nobody write meanwhile: it would be in neither the attic nor the table",
-      statements: [`${LOCK} ${list} IN ACCESS EXCLUSIVE MODE`],
-    },
-  ];
 }
 
 /** What will be taken away has a copy; copies of values that were changed since are gone. */
@@ -275,7 +223,6 @@ function dropColumnOrConstraint(change: Change): Alteration | undefined {
     : undefined;
 }
 
-/** Whether a kind of part is added and dropped beside the columns: not with the references, nor by itself. */
 /** Whether a part is stated in the table it belongs to: references are stated last of all, indexes by themselves. */
 function isConstraint<C extends AddPart | DropPart | AlterPart>(
   change: C,
