@@ -1,5 +1,5 @@
 import type { CommandModule } from "yargs";
-import { FINDING_CODES, type Finding } from "../../core/model/read/findings.js";
+import { FINDING_CODES, NOTHING_TO_DO, type Finding } from "../../core/model/read/findings.js";
 import type { CheckResult } from "../../tasks/check.js";
 import { count } from "../terminal/layout.js";
 import { remedyFor } from "../words/findings.js";
@@ -55,9 +55,11 @@ function renderNotes(findings: readonly Finding[], { colours }: Session): string
     const lines = [...new Set(own.map(({ what }) => what))].map(what => {
       const alike = own.filter(note => note.what === what);
       const fields = alike.map(({ entity, property }) => `${entity}.${property}`);
+      const remedy = remedyFor(alike[0]!);
+      if (remedy === NOTHING_TO_DO) return `  ${what}`;
       const some = fields.slice(0, MOST_FIELDS).join(", ");
       const more = fields.length > MOST_FIELDS ? `, and ${fields.length - MOST_FIELDS} more` : "";
-      return `  ${what}\n    ${colours.gray(`${some}${more} · ${remedyFor(alike[0]!)}`)}`;
+      return `  ${what}\n    ${colours.gray(`${some}${more} · ${remedy}`)}`;
     });
     const about = FINDING_CODES[code as keyof typeof FINDING_CODES];
     return `${colours.cyan(code)}  ${colours.bold(about)} ${colours.gray("(note)")}\n${lines.join("\n")}\n`;

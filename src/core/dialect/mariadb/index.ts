@@ -37,7 +37,7 @@ export const mariadb: Dialect = {
       column: ["on update", "invisible"],
       part: ["comment", "ignored", "terms"],
     },
-    holdsLengths: true,
+    holdsSizes: true,
     // https://mariadb.com/kb/en/create-table/#unique-index
     ofAnyLength: {
       key: "MariaDB takes no key of any length",

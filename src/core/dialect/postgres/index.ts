@@ -51,7 +51,7 @@ export const postgres: Dialect = {
       part: ["with", "nulls", "match", "set columns", "not valid", "no inherit"],
     },
     definedType,
-    holdsLengths: true,
+    holdsSizes: true,
     lacks: { virtual: "PostgreSQL has computed columns that are kept, and no others" },
     differences: {
       "NUL is refused": TEXTS,

@@ -68,8 +68,8 @@ interface DialectTypes {
   readonly definedType?: (column: Column, definitions: readonly Definition[]) => DefinedType | undefined;
   /** What may be said in `options` of a table, of a column, and of a key, a constraint or an index. */
   readonly options: Readonly<Record<"table" | "column" | "part", readonly string[]>>;
-  /** Whether a type that says how long a text may be holds it to that. */
-  readonly holdsLengths: boolean;
+  /** Whether a type that says how long a text, or how large a number, may be holds it to that. */
+  readonly holdsSizes: boolean;
   /** What comes of texts and bytes of any length in a key, and in a unique constraint, where that is not as elsewhere. */
   readonly ofAnyLength?: { readonly key: string; readonly unique: string };
   /** What of a column's ways to get its values this dialect does not have. */

@@ -36,7 +36,7 @@ export const sqlite: Dialect = {
       part: ["on conflict", "terms", "columns"],
     },
     unfitToCount,
-    holdsLengths: false,
+    holdsSizes: false,
     lacks: {
       countingBesideKey: "SQLite counts only in a key: https://sqlite.org/autoinc.html",
       countingAlways: "SQLite takes a value where one is given",

@@ -3,6 +3,7 @@ import type { Dialect } from "../../dialect/shared/dialect.js";
 import { DIFFERENCES, DIFFERENCES_OF_RULES, TOLD, type Difference } from "../../lower/differences.js";
 import type { Column } from "../../schema/types.js";
 import type { EntityDescription, FieldDescription, Whole } from "../read/descriptions.js";
+import { NOTHING_TO_DO } from "../read/findings.js";
 import { isHeld } from "../read/resolving.js";
 import { shortfallsOf } from "../rules/room.js";
 import { heldBy, letsBeMissing, writtenAs } from "../rules/standing.js";
@@ -78,12 +79,12 @@ function unheld(one: One, validator: Validator, { rules }: Held): void {
 /** Values that validate() takes and the column does not. */
 function values(one: One): void {
   const { entity, field, column, review } = one;
-  const holdsLengths = review.dialects.some(({ types }) => types.holdsLengths) || isHeld(entity, field);
-  if ("length" in column.type && !holdsLengths) return;
+  const sized = review.dialects.some(({ types }) => types.holdsSizes);
+  if ("length" in column.type && !sized && !isHeld(entity, field)) return;
   const stated = field.validators.flatMap(validator => heldBy(column, validator).rules);
   // Where the type follows from the rules, what it has no room for is nobody's mistake.
   const said = field.facts.field?.type !== undefined;
-  for (const { values: some, remedy, how } of shortfallsOf(column, field.validators, stated)) {
+  for (const { values: some, remedy, how } of shortfallsOf(column, field.validators, stated, sized)) {
     const what = `validate() takes ${some}, and the column does not`;
     if (how === "far" || (how === "near" && !said)) review.report("A325", whereOf(one), what, remedy);
     else review.report("A321", whereOf(one), `${field.property}: ${what}`, remedy);
@@ -133,8 +134,6 @@ function wholes(entity: EntityDescription, { report }: Review): void {
     report("A326", { entity: entity.name, property: of }, what, `add ${lacks.join(" ")}`);
   }
 }
-
-const NOTHING_TO_DO = "nothing, where no such value comes";
 
 /** A difference, where it was met first, and all that it is about. */
 interface Otherwise {

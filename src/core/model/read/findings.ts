@@ -69,6 +69,9 @@ export const FINDING_CODES = {
 
 type FindingCode = keyof typeof FINDING_CODES;
 
+/** The remedy of a note on how an engine has values of a type, whatever the field. */
+export const NOTHING_TO_DO = "nothing need be done where no such value comes";
+
 const NOTES: readonly FindingCode[] = ["A323", "A324", "A325"];
 
 export type Report = (

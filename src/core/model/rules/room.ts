@@ -15,11 +15,16 @@ export interface Shortfall {
   readonly how: "listed" | "near" | "far";
 }
 
-/** What of the values that the validators of a field let through its column has no room for. */
+/**
+ * What of the values that the validators of a field let through its column has no room for.
+ * @param stated the rules that those come to
+ * @param sized whether types hold numbers to the sizes that they say
+ */
 export function shortfallsOf(
   { type }: Column,
   validators: readonly Validator[],
   stated: readonly Rule[],
+  sized: boolean,
 ): Shortfall[] {
   const own = validators.filter(({ each }) => !each);
   const listed = listedValues(own);
@@ -31,7 +36,7 @@ export function shortfallsOf(
     case "numbers":
       if (own.some(({ name }) => name === "isString"))
         return [near("texts that are no numbers", "say @IsDecimal() or @IsNumber()")];
-      return own.some(isAboutNumbers) ? numbersBeyond(type, own, stated) : [];
+      return own.some(isAboutNumbers) ? numbersBeyond(type, own, stated, sized) : [];
     case "texts":
       return textsBeyond(type, own, stated);
     case "moments":
@@ -164,7 +169,18 @@ const ENDS: Partial<Record<DataType["kind"], readonly [least: number, most: numb
   real: [-3.4028234663852886e38, 3.4028234663852886e38],
 };
 
-function numbersBeyond(type: DataType, own: readonly Validator[], stated: readonly Rule[]): Shortfall[] {
+function endsOf(type: DataType): readonly [least: number, most: number] {
+  if (type.kind !== "decimal") return ENDS[type.kind] ?? [-Infinity, Infinity];
+  const end = 10 ** (type.precision - type.scale);
+  return [-end, end];
+}
+
+function numbersBeyond(
+  type: DataType,
+  own: readonly Validator[],
+  stated: readonly Rule[],
+  sized: boolean,
+): Shortfall[] {
   const { least, most, whole, places, finite } = numbersLetThrough(own, stated);
   const found: Shortfall[] = [];
   const isWhole = WHOLE_NUMBERS.includes(type.kind);
@@ -181,13 +197,12 @@ function numbersBeyond(type: DataType, own: readonly Validator[], stated: readon
       ),
     );
   if (!finite) found.push(near("NaN or infinity", isWhole ? "add @IsInt()" : "add @IsNumber()"));
-  const [first, last] =
-    type.kind === "decimal"
-      ? [-(10 ** (type.precision - type.scale)), 10 ** (type.precision - type.scale)]
-      : (ENDS[type.kind] ?? [-Infinity, Infinity]);
+  const [first, last] = endsOf(
+    sized || type.kind === "bigint" ? type : { kind: isWhole ? "bigint" : "double" },
+  );
   const ends = [
     ...(least < first ? [`below ${showEnd(first)}`] : []),
-    ...(most > last || (type.kind === "decimal" && most >= last) ? [`beyond ${showEnd(last)}`] : []),
+    ...(most > last || (sized && type.kind === "decimal" && most >= last) ? [`beyond ${showEnd(last)}`] : []),
   ];
   const bounds = [
     ...(ends[0]?.startsWith("below") ? ["@Min()"] : []),

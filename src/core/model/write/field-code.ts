@@ -75,7 +75,7 @@ export function fieldTypeOf(
       return plain("string", "IsString");
     case "varchar":
       // Where a length is not held by itself, what is there may be longer.
-      return (dialect?.types.holdsLengths ?? true)
+      return (dialect?.types.holdsSizes ?? true)
         ? { ts: "string", validators: [["IsString"], ["MaxLength", type.length]], rules: [] }
         : plain("string", "IsString", showDataType(type));
     case "char":
