@@ -111,6 +111,7 @@ describe("the type and the rules of a field follow from class-validator", () => 
     ["IsEmail", [IsEmail()], "varchar(320), required", "length of it <= 320"],
     ["IsUrl", [IsUrl()], "varchar(2084), required", "length of it <= 2084"],
     ["IsUUID", [IsUUID()], "uuid, required", "it is a uuid of a known version and it is a uuid"],
+    ["MaxLength, large", [MaxLength(65_000.5)], "varchar(65000), required", "length of it <= 65000"],
     ["IsBIC", [IsBIC()], "varchar(11), required", "length of it <= 11"],
     ["IsJSON", [IsJSON()], "json, required", "it is a JSON object or array and it is JSON"],
     [

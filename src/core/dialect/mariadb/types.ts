@@ -162,10 +162,10 @@ export function widens(before: string, after: string): boolean {
   return before === after || holdsAll(words(before), words(after));
 }
 
-/** https://mariadb.com/kb/en/char/, varchar (of four bytes a character) and decimal. */
+/** https://mariadb.com/kb/en/char/, varchar (of one byte a character: how many a character has, its table says) and decimal. */
 const MOST: Readonly<Record<string, readonly number[]>> = {
   char: [255],
-  varchar: [16_383],
+  varchar: [65_532],
   decimal: [65, 38],
 };
 

@@ -112,8 +112,8 @@ function missing(one: One): void {
   review.report(
     "A323",
     whereOf(one),
-    `Where ${field.property} is left out the database would put ${value}, but validate() refuses the object`,
-    `give the property that value from the start: ${field.property} = ${value}`,
+    "Where it is left out, the database would put its default, but validate() refuses the object",
+    `give the property that value from the start, as ${field.property} = ${value}`,
   );
 }
 

@@ -27,9 +27,6 @@ const EMAIL_LENGTH = 320;
 /** class-validator refuses longer URLs. */
 const URL_LENGTH = 2084;
 
-/** https://mariadb.com/kb/en/varchar/: the most characters of four bytes each. */
-const LONGEST_VARCHAR = 16_383;
-
 /** Beyond these, a double is as exact as the program is. */
 const MOST_PLACES = 15;
 
@@ -146,7 +143,7 @@ function plainType(own: readonly Validator[]): DataType | undefined {
 function textType(rule: FindRule): DataType | undefined {
   if (!rule(...TEXT_RULES)) return undefined;
   const length = Math.floor(maxLength(rule) ?? Infinity);
-  return length <= LONGEST_VARCHAR ? { kind: "varchar", length: Math.max(1, length) } : { kind: "text" };
+  return length < Infinity ? { kind: "varchar", length: Math.max(1, length) } : { kind: "text" };
 }
 
 function maxLength(rule: FindRule): number | undefined {
