@@ -11,6 +11,7 @@ import { dumpServer, sortDump } from "../engines/dump.js";
 import type { Engine } from "../engines/engine.js";
 import { arbitrarySchema } from "./arbitrary-schema.js";
 import { NAMING, readClasses } from "./read-classes.js";
+import { loadSchema, SCHEMAS } from "./real-schemas.js";
 import { PATIENCE, RUNS, SEED } from "./runs.js";
 import { setUp } from "./surroundings.js";
 import { allEngines } from "./there-and-back.js";
@@ -48,16 +49,36 @@ describe.each(await allEngines())("on a real %s", (name, engine) => {
     },
     PATIENCE,
   );
+
+  const own = SCHEMAS.filter(({ dialect }) => dialect === engine?.dialect.name);
+  test.runIf(engine && !name.startsWith("embedded") && own.length > 0).each(own)(
+    "the classes that are adopted of $name say all that it holds",
+    async ({ file }) => {
+      await engine!.empty();
+      const first = await read(engine!, database => loadSchema(database, file));
+      const { schema } = readClasses(first.files, engine!.dialect);
+      const second = await builtAndRead(engine!, schema, 0);
+      const { unspell } = engine!.dialect.types;
+      expect(diff(unspell(first.held), unspell(second.held)).map(describeChange)).toEqual([]);
+    },
+    PATIENCE,
+  );
 });
 
 /** A database with nothing but a schema in it: what it holds, the classes that are written for that, and its dump. */
 async function builtAndRead(engine: Engine, schema: Schema, turn: number) {
   await engine.empty();
   await setUp(engine, turn);
-  const database = await engine.open();
-  try {
+  return read(engine, async database => {
     for (const { statements } of blocksFor(engine.dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema)))
       for (const statement of statements) await database.runScripted(statement);
+  });
+}
+
+async function read(engine: Engine, fill: (database: Database) => Promise<void>) {
+  const database = await engine.open();
+  try {
+    await fill(database);
     const { held } = await readHeld(database);
     const raised = engine.dialect.types.raise(engine.dialect.types.unspell(held));
     const files = writeModels(raised, { dialect: engine.dialect, naming: NAMING });

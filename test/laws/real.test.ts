@@ -1,5 +1,3 @@
-import { execFileSync } from "node:child_process";
-import { existsSync, readFileSync } from "node:fs";
 import { afterAll, describe, expect, test } from "vitest";
 import { planFor } from "../../src/core/plan/plan.js";
 import { probes } from "../../src/core/plan/probes.js";
@@ -8,7 +6,7 @@ import type { Schema } from "../../src/core/schema/types.js";
 import { runProbes } from "../../src/database/count-rows.js";
 import { fillTables } from "../../src/database/made-up-rows.js";
 import type { Database } from "../../src/database/session/database.js";
-import { dumpServer, mariadbArgs, sortDump } from "../engines/dump.js";
+import { dumpServer, sortDump } from "../engines/dump.js";
 import type { Engine } from "../engines/engine.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
@@ -16,22 +14,10 @@ import { sqliteEngine } from "../engines/sqlite.js";
 import { heldRows, moveCounters, type HeldRows } from "./held-rows.js";
 import { madeUpChange, rollFrom } from "./made-up-change.js";
 import { PATIENCE } from "./runs.js";
+import { loadSchema, SCHEMAS } from "./real-schemas.js";
 import { isAboutOthers } from "./surroundings.js";
 import { described, isAboutRows, runner } from "./there-and-back.js";
 
-/**
- * Schemas that others have written: a file with a line for each, `NAME DIALECT FILE`. None are shipped.
- *   EMBERSET_SCHEMAS=schemas.txt npm run laws -- --law real --runs 3
- */
-const LIST = process.env["EMBERSET_SCHEMAS"] ?? "";
-const SCHEMAS = existsSync(LIST)
-  ? readFileSync(LIST, "utf8")
-      .split("\n")
-      .flatMap(line => {
-        const [name, dialect, file] = line.split(" ");
-        return name && dialect && file ? [{ name, dialect, file }] : [];
-      })
-  : [];
 const CHAINS = Number(process.env["LAW_RUNS"] ?? 3);
 const LENGTH = 10;
 
@@ -56,7 +42,7 @@ describe.runIf(cases.length > 0)("a schema of somebody's", () => {
       await engine.empty();
       const database = await engine.open();
       try {
-        await load(database, file);
+        await loadSchema(database, file);
         const told = await chain(database, seed);
         process.stdout.write(`${JSON.stringify(told)}\n`);
         expect(told.done).toBe(LENGTH);
@@ -172,21 +158,3 @@ const PRAGMAS = [
     "CASE WHEN name LIKE 'sqlite_%' THEN '' ELSE name END AS name, \"unique\", origin, partial",
   ],
 ] as const;
-
-async function load(database: Database, file: string): Promise<void> {
-  const { name } = database.dialect;
-  if (name === "sqlite") {
-    // The body of a trigger has statements of its own.
-    for (const statement of readFileSync(file, "utf8").match(/[^;]*?(?:\bBEGIN\b[^]*?\bEND\s*;|;)/gi) ?? [])
-      await database.run(statement);
-    await database.run("PRAGMA foreign_keys = OFF");
-    return;
-  }
-  const url = new URL(database.target.address);
-  if (name === "postgres") execFileSync("psql", ["-q", "-d", url.href, "-f", file], { stdio: "pipe" });
-  else
-    execFileSync("mariadb", [...mariadbArgs(url), url.pathname.slice(1)], {
-      input: readFileSync(file),
-      stdio: "pipe",
-    });
-}
