@@ -27,19 +27,26 @@ function forSqlite(value: unknown): unknown {
   return given;
 }
 
+/** What an engine says against a value, where it does. */
+function taking(insert: (table: string, column: string, value: unknown) => Promise<void>): Driver["take"] {
+  return async (table, column, value) => {
+    try {
+      await insert(table, column, value);
+      return true;
+    } catch (error) {
+      return String((error as Error).message);
+    }
+  };
+}
+
 export function sqliteDriver(): Driver {
   const database = new LibSql(":memory:");
   return {
     run: async sql => void database.exec(sql),
     begin: "BEGIN",
-    take: async (table, column, value) => {
-      try {
-        database.prepare(`INSERT INTO "${table}" ("${column}") VALUES (?)`).run([forSqlite(value)]);
-        return true;
-      } catch (error) {
-        return String((error as Error).message);
-      }
-    },
+    take: taking(async (table, column, value) => {
+      database.prepare(`INSERT INTO "${table}" ("${column}") VALUES (?)`).run([forSqlite(value)]);
+    }),
     close: async () => void database.close(),
   };
 }
@@ -51,14 +58,9 @@ export async function postgresDriver(url: string): Promise<Driver> {
   return {
     run: async sql => void (await client.query(sql)),
     begin: "SELECT 1",
-    take: async (table, column, value) => {
-      try {
-        await client.query(`INSERT INTO "${table}" ("${column}") VALUES ($1)`, [plain(value)]);
-        return true;
-      } catch (error) {
-        return String((error as Error).message);
-      }
-    },
+    take: taking(async (table, column, value) => {
+      await client.query(`INSERT INTO "${table}" ("${column}") VALUES ($1)`, [plain(value)]);
+    }),
     close: () => client.end(),
   };
 }
@@ -69,16 +71,11 @@ export async function mariadbDriver(url: string): Promise<Driver> {
   return {
     run: async sql => void (await connection.query(sql)),
     begin: "BEGIN",
-    take: async (table, column, value) => {
-      try {
-        await connection.execute(`INSERT INTO \`${table}\` (\`${column}\`) VALUES (?)`, [
-          plain(value) as string,
-        ]);
-        return true;
-      } catch (error) {
-        return String((error as Error).message);
-      }
-    },
+    take: taking(async (table, column, value) => {
+      await connection.execute(`INSERT INTO \`${table}\` (\`${column}\`) VALUES (?)`, [
+        plain(value) as string,
+      ]);
+    }),
     close: () => connection.end(),
   };
 }

@@ -49,7 +49,7 @@ const pairs: Stand[] = FAMILIES.flatMap(family => {
     .slice(0, 300)
     .map((rules, at) => ({ family, rules, type: TYPES[family][at % TYPES[family].length]! }));
 });
-/** All that stand alone come first in a long hunt; in a short one some of both. */
+/** In a short hunt some of both, as the seed has it; in a long one all. */
 const STANDS = shuffled([...alone, ...pairs], SEED).slice(0, RUNS);
 /** How many values a column is given of its own kind. */
 const MOST_VALUES = 80;

@@ -1,3 +1,5 @@
+import { MOMENTS, NUMBERS, TEXTS } from "../schema/data-type.js";
+
 /**
  * Where a column and the program see values otherwise, whatever its rules: each is told by `check`, once for each
  * dialect it is so on, and tried by the law `truth`. Rules have some of their own.
@@ -54,6 +56,17 @@ export const TOLD: readonly Difference[] = [
   "single precision",
   "null is now",
 ];
+
+/** Those that are so on every dialect, and the types whose columns they are about. */
+export const EVERYWHERE = {
+  "forms are characters": TEXTS,
+  "half characters": TEXTS,
+  "what JSON lacks": ["json"],
+  "other kinds": ["boolean", "json", ...TEXTS, ...NUMBERS, ...MOMENTS],
+} as const;
+
+/** Those about required columns alone, into which nothing is put by the database itself. */
+export const OF_REQUIRED: readonly Difference[] = ["null is now"];
 
 /** Where rules of class-validator and what holds them differ. */
 export const DIFFERENCES_OF_RULES = {

@@ -1,5 +1,6 @@
 import { retype } from "./retyping.js";
-import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
+import { EVERYWHERE } from "../../lower/differences.js";
+import { MOMENTS, NUMBERS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { catalogQueries } from "./catalog/queries.js";
@@ -49,9 +50,7 @@ export const mariadb: Dialect = {
       countingAlways: "MariaDB takes a value where one is given",
     },
     differences: {
-      "forms are characters": TEXTS,
-      "half characters": TEXTS,
-      "what JSON lacks": ["json"],
+      ...EVERYWHERE,
       "blanks are cut": ["varchar"],
       "blanks are no part": ["char"],
       "days only": ["date"],
@@ -59,7 +58,6 @@ export const mariadb: Dialect = {
       "single precision": ["real"],
       "NaN is a number": ["smallint", "integer", "bigint", "decimal"],
       "texts are read": [...NUMBERS, ...MOMENTS, "uuid"],
-      "other kinds": ["boolean", "json", ...TEXTS, ...NUMBERS, ...MOMENTS],
       years: ["date", "timestamp"],
       epoch: ["timestamptz"],
       "null is now": ["timestamptz"],

@@ -1,4 +1,5 @@
 import { retype } from "./retyping.js";
+import { EVERYWHERE } from "../../lower/differences.js";
 import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
@@ -55,16 +56,13 @@ export const postgres: Dialect = {
     lacks: { virtual: "PostgreSQL has computed columns that are kept, and no others" },
     differences: {
       "NUL is refused": TEXTS,
-      "forms are characters": TEXTS,
-      "half characters": TEXTS,
-      "what JSON lacks": ["json"],
+      ...EVERYWHERE,
       "blanks are cut": ["varchar"],
       "blanks are no part": ["char"],
       "days only": ["date"],
       rounded: ["decimal"],
       "single precision": ["real"],
       "texts are read": [...NUMBERS, ...MOMENTS, "uuid"],
-      "other kinds": ["boolean", "json", ...TEXTS, ...NUMBERS, ...MOMENTS],
       "years from 4713 BC": ["date", "timestamp", "timestamptz"],
       "escapes of JSON": ["json"],
     },

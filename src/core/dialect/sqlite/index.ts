@@ -1,4 +1,5 @@
 import { retype, unfitToCount } from "./retyping.js";
+import { EVERYWHERE } from "../../lower/differences.js";
 import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
@@ -43,12 +44,9 @@ export const sqlite: Dialect = {
     },
     differences: {
       "NUL ends a text": TEXTS,
-      "forms are characters": TEXTS,
-      "half characters": TEXTS,
-      "what JSON lacks": ["json"],
+      ...EVERYWHERE,
       "NaN is null": NUMBERS,
       "texts are read": [...NUMBERS, ...MOMENTS],
-      "other kinds": ["boolean", "json", ...TEXTS, ...NUMBERS, ...MOMENTS],
       years: MOMENTS,
       days: MOMENTS,
     },

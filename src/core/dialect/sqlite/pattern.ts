@@ -22,7 +22,6 @@ function rowSql(column: string, { atoms, begins, ends }: Row): string | undefine
   if (!last) return begins && ends ? `${column} = ''` : "";
   if (!atoms.slice(0, -1).every(isFixed)) return undefined;
   const before = atoms.slice(0, -1).flatMap(atom => written(atom, atom.min));
-  if (before.some(text => text === undefined)) return undefined;
   const fixed = before.join("");
   const [left, right] = [begins ? "" : "*", ends ? "" : "*"];
   if (isFixed(last) && (last.min <= WRITTEN_OUT || !(begins && ends)))

@@ -1,6 +1,13 @@
 import { describeRule } from "../../change/words.js";
 import type { Dialect } from "../../dialect/shared/dialect.js";
-import { DIFFERENCES, DIFFERENCES_OF_RULES, TOLD, type Difference } from "../../lower/differences.js";
+import {
+  DIFFERENCES,
+  DIFFERENCES_OF_RULES,
+  OF_REQUIRED,
+  TOLD,
+  type Difference,
+} from "../../lower/differences.js";
+import { keysOf } from "../../lists.js";
 import type { Column } from "../../schema/types.js";
 import type { EntityDescription, FieldDescription, Whole } from "../read/descriptions.js";
 import { NOTHING_TO_DO } from "../read/findings.js";
@@ -150,7 +157,6 @@ function typesOtherwise({ resolver, dialects, report }: Review): void {
       for (const dialect of dialects)
         for (const difference of differencesOn(dialect, column)) {
           if (!TOLD.includes(difference) || field.validators.length === 0) continue;
-          if (difference === "null is now" && (column.nullable || column.stamp)) continue;
           const where = { entity: entity.name, property: field.property };
           const entry = found.get(difference) ?? { first: where, fields: new Set(), titles: new Set() };
           found.set(difference, entry);
@@ -165,8 +171,9 @@ function typesOtherwise({ resolver, dialects, report }: Review): void {
 }
 
 /** Where a column, whatever its rules, and the program see values otherwise on a dialect. */
-export function differencesOn(dialect: Dialect, { type }: Column): Difference[] {
-  return Object.entries(dialect.types.differences).flatMap(([name, kinds]) =>
-    kinds.includes(type.kind) ? [name as Difference] : [],
+export function differencesOn(dialect: Dialect, { type, nullable, stamp }: Column): Difference[] {
+  const isAny = nullable || stamp !== undefined;
+  return keysOf(DIFFERENCES).filter(
+    name => dialect.types.differences[name]?.includes(type.kind) && !(isAny && OF_REQUIRED.includes(name)),
   );
 }

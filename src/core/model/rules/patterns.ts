@@ -167,7 +167,7 @@ export const PATTERNS: Readonly<Record<string, (...constraints: readonly unknown
     ],
   };
 
-/** A number as a text: https://262.ecma-international.org for its digits, and how many stand behind the point. */
+/** A decimal number as a text, with as many digits behind the point as the options say. */
 export function decimalPatterns(options: unknown): readonly Pattern[] {
   const said = optionsOf(options);
   if (said["locale"] !== undefined && said["locale"] !== "en-US") return [];

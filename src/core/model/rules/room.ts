@@ -132,9 +132,7 @@ function numbersLetThrough(own: readonly Validator[], stated: readonly Rule[]): 
   );
   const least = Math.max(-Infinity, ...values("min"), ...(isSaid("above") ? [0] : []));
   const most = Math.min(Infinity, ...values("max"), ...(isSaid("below") ? [0] : []));
-  const ordered = least > -Infinity || most < Infinity;
   const strict = options.some(({ allowNaN, allowInfinity }) => !allowNaN && !allowInfinity);
-  const noNaN = options.some(({ allowNaN }) => !allowNaN);
   return {
     least,
     most,
@@ -145,8 +143,7 @@ function numbersLetThrough(own: readonly Validator[], stated: readonly Rule[]): 
       strict ||
       digits.length > 0 ||
       (least > -Infinity && most < Infinity) ||
-      has("isDivisibleBy") ||
-      (noNaN && ordered && options.some(({ allowInfinity }) => !allowInfinity)),
+      has("isDivisibleBy"),
   };
 }
 
@@ -200,17 +197,18 @@ function numbersBeyond(
   const [first, last] = endsOf(
     sized || type.kind === "bigint" ? type : { kind: isWhole ? "bigint" : "double" },
   );
+  const isBeyond = most > last || (sized && type.kind === "decimal" && most >= last);
   const ends = [
-    ...(least < first ? [`below ${showEnd(first)}`] : []),
-    ...(most > last || (sized && type.kind === "decimal" && most >= last) ? [`beyond ${showEnd(last)}`] : []),
+    ...(least < first ? [[`below ${showEnd(first)}`, "@Min()"] as const] : []),
+    ...(isBeyond ? [[`beyond ${showEnd(last)}`, "@Max()"] as const] : []),
   ];
-  const bounds = [
-    ...(ends[0]?.startsWith("below") ? ["@Min()"] : []),
-    ...(ends.at(-1)?.startsWith("beyond") ? ["@Max()"] : []),
-  ];
+  const bounds = ends.map(([, bound]) => bound).join(" and ");
   if (ends.length > 0)
     found.push(
-      far(`numbers ${ends.join(" and ")}`, `add ${bounds.join(" and ")}, or choose a type that goes further`),
+      far(
+        `numbers ${ends.map(([end]) => end).join(" and ")}`,
+        `add ${bounds}, or choose a type that goes further`,
+      ),
     );
   return found;
 }
