@@ -97,6 +97,7 @@ const TELLS: Readonly<Record<keyof typeof DIFFERENCES | keyof typeof DIFFERENCES
   // Tried below, in sessions of their own.
   "null is now": () => false,
   "cut without a word": () => false,
+  "null is nothing": () => false,
   "texts without zones": textWith(/[zZ]$|[-+]\d\d:?\d\d$/),
   "escapes of JSON": textWith(new RegExp(`\\\\u0000|${HALF.source}`)),
   "lenient JSON": value => isLooseJson(isText(value) ? value : JSON.stringify(value)),
@@ -272,7 +273,7 @@ describe.each(Object.entries(servers))("on a real %s", (name, [engine, connect])
   );
 });
 
-const OF_SESSIONS = ["null is now", "cut without a word"];
+const OF_SESSIONS = ["null is now", "cut without a word", "null is nothing"];
 
 test.runIf(servers.MariaDB[0])(
   "on MariaDB, sessions of an application's own are as it was told",
@@ -293,16 +294,21 @@ test.runIf(servers.MariaDB[0])(
       ["date", "timestamp", "timestamptz"].map(type => tableOf(`Day${type}`, [isDate], type)),
     );
     const required = await tableOf("Due", [isDate], "", true);
+    const count = await tableOf("Count", [say("IsInt")], "", true);
     const short = await tableOf("Short", [isText, say("MaxLength", 3)], "");
-    expect(await required(null)).toBe(true);
+    expect([await required(null), await count(null)]).not.toContain(true);
     expect(await short("clay")).not.toBe(true);
     await driver.run("SET sql_mode = '', explicit_defaults_for_timestamp = OFF");
+    expect(await required(null)).not.toBe(true);
     for (const take of days) {
       for (const none of ["0000-00-00", "2026-02-00", "2026-00-10", "no day"])
         expect(await take(none)).not.toBe(true);
       expect([await take("2026-02-28"), await take(null)]).toEqual([true, true]);
     }
     expect(await short("clay")).toBe(true);
+    await driver.run("INSERT INTO counts (v) VALUES (7)");
+    await driver.run("UPDATE counts SET v = NULL");
+    expect(await url.rows("SELECT v FROM counts")).toEqual([{ v: 0 }]);
     await driver.close();
     await url.close();
   },

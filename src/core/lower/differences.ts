@@ -23,9 +23,12 @@ export const DIFFERENCES = {
   "years from 4713 BC": "moments are of the years from 4713 BC on",
   years: "moments are of the years 0 to 9999",
   epoch: "moments are of the years 1970 to 2038",
-  "null is now": "null that is written past the program into a required moment becomes the current one",
+  "null is now":
+    "null that is written past the program into a required moment becomes the current one, in a key or where that is its default",
   "cut without a word":
     "where a session's sql_mode is not strict, what is too long is cut, and what is too large becomes the largest",
+  "null is nothing":
+    "where a session's sql_mode is not strict, null that an UPDATE puts into a required column becomes 0, or an empty text",
   "texts without zones":
     "a text that names its zone, as ISO 8601 writes it, is refused: give the driver a Date",
   "escapes of JSON": "JSON that names the character NUL or half of a character is refused",
@@ -64,9 +67,6 @@ export const EVERYWHERE = {
   "what JSON lacks": ["json"],
   "other kinds": ["boolean", "json", ...TEXTS, ...NUMBERS, ...MOMENTS],
 } as const;
-
-/** Those about required columns alone, into which nothing is put by the database itself. */
-export const OF_REQUIRED: readonly Difference[] = ["null is now"];
 
 /** Where rules of class-validator and what holds them differ. */
 export const DIFFERENCES_OF_RULES = {

@@ -1,6 +1,6 @@
 import { retype } from "./retyping.js";
 import { EVERYWHERE } from "../../lower/differences.js";
-import { MOMENTS, NUMBERS } from "../../schema/data-type.js";
+import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { catalogQueries } from "./catalog/queries.js";
@@ -35,7 +35,7 @@ export const mariadb: Dialect = {
     retype,
     options: {
       table: ["engine", "collation", "with"],
-      column: ["on update", "invisible"],
+      column: ["on update", "invisible", "not null"],
       part: ["comment", "ignored", "terms"],
     },
     holdsSizes: true,
@@ -62,6 +62,7 @@ export const mariadb: Dialect = {
       epoch: ["timestamptz"],
       "null is now": ["timestamptz"],
       "cut without a word": ["varchar", "char", ...NUMBERS],
+      "null is nothing": ["boolean", "date", "time", "timestamp", "uuid", "bytes", ...TEXTS, ...NUMBERS],
       "texts without zones": ["date", "timestamp", "timestamptz"],
       "lenient JSON": ["json"],
     },

@@ -6,6 +6,7 @@ import { NAME_LIMIT } from "./names.js";
 import { addressOf } from "../../schema/address.js";
 import { parseNativeType } from "../../sql/native-type.js";
 import { textFor } from "../../sql/placeholders.js";
+import { settleNotNull } from "./moments.js";
 import { isTextual, isUnbounded, NAME, typeSql } from "./types.js";
 import { termsText } from "../shared/terms.js";
 
@@ -88,7 +89,7 @@ function withReferredCollations(table: Table, byAddress: ReadonlyMap<string, Tab
 function settleTable(given: Table): Table {
   // What is computed may be null, whatever it is computed from: https://mariadb.com/kb/en/generated-columns/
   const columns = given.columns.map(column =>
-    column.computed && !column.nullable ? { ...column, nullable: true } : column,
+    settleNotNull(column.computed && !column.nullable ? { ...column, nullable: true } : column, given),
   );
   const table = { ...given, columns };
   const held = table.indexes.map(index => settleIndex(index, table));

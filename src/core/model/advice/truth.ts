@@ -1,12 +1,6 @@
 import { describeRule } from "../../change/words.js";
 import type { Dialect } from "../../dialect/shared/dialect.js";
-import {
-  DIFFERENCES,
-  DIFFERENCES_OF_RULES,
-  OF_REQUIRED,
-  TOLD,
-  type Difference,
-} from "../../lower/differences.js";
+import { DIFFERENCES, DIFFERENCES_OF_RULES, TOLD, type Difference } from "../../lower/differences.js";
 import { keysOf } from "../../lists.js";
 import type { Column } from "../../schema/types.js";
 import type { EntityDescription, FieldDescription, Whole } from "../read/descriptions.js";
@@ -155,7 +149,7 @@ function typesOtherwise({ resolver, dialects, report }: Review): void {
   for (const entity of resolver.entities)
     for (const { field, column } of resolver.columnsOf(entity))
       for (const dialect of dialects)
-        for (const difference of differencesOn(dialect, column)) {
+        for (const difference of differencesOn(dialect, column, field.facts.key !== undefined)) {
           if (!TOLD.includes(difference) || field.validators.length === 0) continue;
           const where = { entity: entity.name, property: field.property };
           const entry = found.get(difference) ?? { first: where, fields: new Set(), titles: new Set() };
@@ -171,9 +165,11 @@ function typesOtherwise({ resolver, dialects, report }: Review): void {
 }
 
 /** Where a column, whatever its rules, and the program see values otherwise on a dialect. */
-export function differencesOn(dialect: Dialect, { type, nullable, stamp }: Column): Difference[] {
-  const isAny = nullable || stamp !== undefined;
+export function differencesOn(dialect: Dialect, column: Column, inKey = false): Difference[] {
+  const { nullable, default: value } = column;
+  const takesNull = !nullable && (inKey || value?.kind === "sql");
   return keysOf(DIFFERENCES).filter(
-    name => dialect.types.differences[name]?.includes(type.kind) && !(isAny && OF_REQUIRED.includes(name)),
+    name =>
+      dialect.types.differences[name]?.includes(column.type.kind) && (takesNull || name !== "null is now"),
   );
 }

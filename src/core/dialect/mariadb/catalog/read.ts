@@ -13,6 +13,7 @@ import type { Catalog, CatalogRow, LeftAlone } from "../../shared/dialect.js";
 import { groupRows } from "../../shared/catalog-rows.js";
 import { spellExpression } from "../../../lower/expressions.js";
 import { NOW } from "../expressions.js";
+import { readNotNull } from "../moments.js";
 import { asKey, asUnique, isPlainUnique, TOKENS } from "../settle.js";
 import { NAME } from "../types.js";
 import { partition } from "../../../lists.js";
@@ -56,7 +57,7 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
     const own = all.filter(index => index.name !== "PRIMARY");
     const key = all.find(index => index.name === "PRIMARY");
     const plain = own.filter(isPlainUnique);
-    return {
+    return readNotNull({
       name,
       columns: read.map(column => ({
         ...column,
@@ -77,7 +78,7 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
         ...(row["collation"] !== row["usual_collation"] && { collation: String(row["collation"]) }),
         ...(row["settings"] !== "" && { with: String(row["settings"]) }),
       }),
-    };
+    });
   });
   const views = tableRows
     .filter(row => !plainTable(row))

@@ -10,11 +10,12 @@ import { replacedBy, unfilled } from "../../shared/attic.js";
 import type { KeptValues } from "../../shared/kept.js";
 import { momentsStaySql, restoreValuesSql, whereNotKeptSql } from "../attic.js";
 import { literalSql } from "../expressions.js";
+import { refusesNullByCheck } from "../moments.js";
 import { NAME_LIMIT, quote, quoteTable } from "../names.js";
 import { NAME, typeOf, widens } from "../types.js";
 import type { TablePair } from "./table-pair.js";
 import { optionsSql, partClauses } from "./clauses.js";
-import { alterTableSql, columnSql, fillSql, partSql } from "./tables.js";
+import { alterTableSql, besideSql, columnSql, fillSql, partSql } from "./tables.js";
 
 /** What is done to a table and its rows, in this order. */
 interface Alteration {
@@ -162,7 +163,7 @@ class TableAlterer {
     const isRemade = [...this.remade].some(({ name }) => name === column.name);
     const old = isRemade ? undefined : this.oldOf(column);
     const isHeld = old && typeOf(old) === typeOf(column) && this.keepsCheck(old, column);
-    if (checkBeside(now, column) && !isHeld) this.checking.add(text);
+    if (besideSql(column, now) !== undefined && !isHeld) this.checking.add(text);
     return text;
   }
 
@@ -270,7 +271,10 @@ class TableAlterer {
   private keepsCheck(old: Column, column: Column): boolean {
     const { was, now, names } = this.pair;
     const check = checkBeside(was, old);
-    return equal(check && renameInPart("check", check, addressOf(was), names), checkBeside(now, column));
+    return (
+      refusesNullByCheck(old, was) === refusesNullByCheck(column, now) &&
+      equal(check && renameInPart("check", check, addressOf(was), names), checkBeside(now, column))
+    );
   }
 
   private filling(fill: Default, table: Table, name: string): string {

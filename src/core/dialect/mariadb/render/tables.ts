@@ -10,11 +10,13 @@ import type {
   Options,
   PartKind,
   Parts,
+  SqlText,
   Table,
 } from "../../../schema/types.js";
 import { expressionSql } from "../../../lower/expressions.js";
 import { defaultSql as valueSql, literalSql, NOW } from "../expressions.js";
 import { quote, quoteList, quoteTable } from "../names.js";
+import { notNull, refusesNullByCheck } from "../moments.js";
 import { isTextual, NAME, typeOf } from "../types.js";
 import { readTerms } from "../../shared/terms.js";
 
@@ -50,15 +52,14 @@ export function columnSql(column: Column, table?: Table): string {
   const own = column.options?.[NAME] ?? {};
   const stated = column.collation === undefined ? undefined : textFor(column.collation, NAME);
   const collation = stated ?? (isTextual(column) ? table?.options?.[NAME]?.["collation"] : undefined);
-  const check = table?.checks.find(each => each.column === column.name);
-  const rule = check?.rules[0];
+  const beside = table && besideSql(column, table);
   return [
     quote(column.name),
     typeOf(column),
     collation && `COLLATE ${collation}`,
     column.computed
       ? `GENERATED ALWAYS AS (${expressionSql(column.computed.sql, NAME, quote)}) ${column.computed.stored ? "STORED" : "VIRTUAL"}`
-      : column.nullable
+      : column.nullable || (table && refusesNullByCheck(column, table))
         ? "NULL"
         : "NOT NULL",
     column.default && `DEFAULT ${defaultSql(column)}`,
@@ -67,10 +68,17 @@ export function columnSql(column: Column, table?: Table): string {
     column.stamp === "updated" && `ON UPDATE ${NOW}`,
     own["on update"] && `ON UPDATE ${own["on update"]}`,
     column.note !== undefined && `COMMENT ${literalSql(column.note)}`,
-    rule?.kind === "sql" && `CHECK (${expressionSql(rule.sql, NAME, quote)})`,
+    beside !== undefined && `CHECK (${expressionSql(beside, NAME, quote)})`,
   ]
     .filter(Boolean)
     .join(" ");
+}
+
+/** The check that stands beside a column. */
+export function besideSql(column: Column, table: Table): SqlText | undefined {
+  if (refusesNullByCheck(column, table)) return notNull(column);
+  const [rule] = table.checks.find(each => each.column === column.name)?.rules ?? [];
+  return rule?.kind === "sql" ? rule.sql : undefined;
 }
 
 function defaultSql({ default: value }: Column): string {
