@@ -37,6 +37,9 @@ export function notNull({ name }: Column): string {
   return `${placeholderOf(name)} IS NOT NULL`;
 }
 
+/** How a column with such a check is written. */
+export const REFUSES_NULL = /`\s+timestamp\b.* NULL\b.* CHECK \(.* IS NOT NULL\)/;
+
 /** The column without the option where that says nothing. */
 export function settleNotNull(column: Column, table: Pick<Table, "key" | "checks">): Column {
   const { [NOT_NULL]: stated, ...own } = column.options?.[NAME] ?? {};

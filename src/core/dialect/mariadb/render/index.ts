@@ -23,6 +23,7 @@ import { alterationOf } from "./alter-table.js";
 import { whileLocked } from "./locked.js";
 import { addReferences, dropReferences, liftReferences } from "./references.js";
 import { tablePairs, type TablePair } from "./table-pair.js";
+import { REFUSES_NULL } from "../moments.js";
 import { alterTableSql, createTableSql } from "./tables.js";
 
 /**
@@ -65,11 +66,17 @@ export function managedObjectNames(_schema: Schema): string[] {
   return [];
 }
 
-/** What a reader must know of a script beforehand: MariaDB commits statement by statement. */
+/** What a reader must know of a script beforehand: MariaDB commits statement by statement, and takes null for now. */
 export function scriptNotes(blocks: readonly Block[]): string[] {
-  return blocks.some(({ statements }) => statements.length > 0)
-    ? ["MariaDB commits each statement by itself: one that fails leaves those before it done."]
-    : [];
+  const statements = blocks.flatMap(block => block.statements);
+  return [
+    ...(statements.length > 0
+      ? ["MariaDB commits each statement by itself: one that fails leaves those before it done."]
+      : []),
+    ...(statements.some(sql => REFUSES_NULL.test(sql))
+      ? ["A required timestamp refuses null by its check: NOT NULL would put the current moment in its place."]
+      : []),
+  ];
 }
 
 /** The names of tables that go are free. */
