@@ -311,19 +311,17 @@ const database = {
         reason: string;
         statement: string;
         repair: string;
-        whole: boolean;
-        done: number;
+        /** Where each statement is committed by itself, and some are. */
+        stopped?: { readonly done: number; readonly of: number; readonly direction: Direction };
       },
     ) => ({
-      what:
-        v.whole || v.done === 0
-          ? `Migration ${v.migration} failed, and the database is as it was before it: ${v.reason}`
-          : `Migration ${v.migration} failed at its statement ${v.done + 1}: ${v.reason}`,
+      what: v.stopped
+        ? `Migration ${v.migration} stopped in statement ${v.stopped.done + 1} of ${v.stopped.of}: ${v.reason}`
+        : `Migration ${v.migration} failed, and the database is as it was before it: ${v.reason}`,
       received: v.statement,
-      repair:
-        v.whole || v.done === 0
-          ? v.repair
-          : `${v.repair}. The statements before it are done, since this kind of database commits each by itself: undo them by hand, or take them out of the script`,
+      repair: v.stopped
+        ? `${v.repair}: it goes on where it stopped, since this kind of database commits each statement by itself`
+        : v.repair,
       ...location(v),
     }),
   ),
@@ -364,9 +362,11 @@ const database = {
     valid: `${v.oldest} or later`,
     repair: "use a newer server",
   })),
-  cutOff: define("E413", 4, (v: { target: string; reason: string }) => ({
+  cutOff: define("E413", 4, (v: { target: string; reason: string; stepwise: boolean }) => ({
     what: `The connection to target ${v.target} was cut: ${v.reason}`,
-    repair: "look what has run: what was not committed has been undone by the server",
+    repair: v.stepwise
+      ? "run the same again: it goes on where it stopped"
+      : "look what has run: what was not committed has been undone by the server",
   })),
   noScratch: define("E414", 4, (v: { reason?: string; embeddable: boolean }) => ({
     what: `There is no scratch database: the server lets this user make none${v.embeddable ? ", and no embedded PostgreSQL is installed" : ""}`,
@@ -391,6 +391,17 @@ const database = {
       "see that the server offers TLS and that its certificate is one you trust, or change what `url` asks for (sslmode on PostgreSQL, ssl on MariaDB)",
   })),
 };
+
+/** A run that has begun and is not at its end. */
+export interface StoppedRun {
+  readonly migration: string;
+  readonly direction: Direction;
+  /** The statement it stopped in, counted from 1. */
+  readonly next: number;
+  readonly of: number;
+  readonly beganAt: string;
+  readonly runBy: string;
+}
 
 /** What gets rows out of a migration's way: to say what those get that have no value, how values become others, or neither. */
 export type Cure = "fill" | "convert" | "correct";
@@ -519,6 +530,30 @@ const safety = {
     received: `${v.label}: ${v.migrations.join(", ")}`,
     repair:
       "take the migrations' folder from the project that ran them; what the database has beyond them can then be taken in as drift",
+  })),
+  ranOtherwise: define("E517", 3, (v: { target: string; migration: string; other: string }) => ({
+    what:
+      v.other === v.migration
+        ? `Another process has run ${v.migration} on target ${v.target} with another script; nothing was changed`
+        : `Another migration of the same number has run on target ${v.target} meanwhile; nothing was changed`,
+    received: `${v.other} ran, ${v.migration} is here`,
+    repair:
+      "bring the folder up to date from version control; where both are wanted, draft the second one anew",
+  })),
+  ranMeanwhile: define("E518", 3, (v: { target: string; migration: string; direction: Direction }) => ({
+    what: `What ran on target ${v.target} is no longer what it was when this began; ${v.migration} was not ${v.direction === "forward" ? "run" : "undone"}`,
+    repair: "another process ran or undid migrations there: see `emberset status`, then run again",
+  })),
+  doneOtherwise: define("E519", 3, (v: InFile & { migration: string; done: number }) => ({
+    what: `Migration ${v.migration} stopped in the midst, and the script no longer begins with what is done; nothing was changed`,
+    received: `${v.done} statement${v.done === 1 ? "" : "s"} done`,
+    repair: "take those back into the script as they were; only what comes after them may be corrected",
+    ...location(v),
+  })),
+  stopped: define("E520", 3, (v: StoppedRun & { target: string }) => ({
+    what: `Migration ${v.migration} stopped in statement ${v.next} of ${v.of} on its way ${v.direction} on target ${v.target}; nothing was changed`,
+    received: `began ${v.beganAt}, ${v.runBy}`,
+    repair: "let it come to its end first: run forward to go on, or back to undo it",
   })),
 };
 

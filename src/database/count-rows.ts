@@ -1,4 +1,4 @@
-import type { Probe } from "../core/plan/probes.js";
+import type { Probe } from "../core/plan/probe.js";
 import type { CatalogRow } from "../core/dialect/shared/dialect.js";
 import type { Table } from "../core/schema/types.js";
 import { addressOf, quoteTableName } from "../core/schema/address.js";
@@ -10,12 +10,16 @@ export interface ProbeResult extends Probe {
 
 /** Runs probes; those that find nothing are left out. */
 export async function runProbes(database: Database, probes: readonly Probe[]): Promise<ProbeResult[]> {
+  return (await countProbes(database, probes)).filter(({ count }) => count > 0);
+}
+
+/** Runs probes, one after the other. */
+export async function countProbes(database: Database, probes: readonly Probe[]): Promise<ProbeResult[]> {
   const results: ProbeResult[] = [];
   for (const probe of probes) {
     if (probe.before !== undefined) await database.run(probe.before);
     const rows = await database.rows(probe.sql);
-    const count = Number(rows[0]?.["n"] ?? 0);
-    if (count > 0) results.push({ ...probe, count });
+    results.push({ ...probe, count: Number(rows[0]?.["n"] ?? 0) });
   }
   return results;
 }

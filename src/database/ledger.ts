@@ -1,10 +1,9 @@
 import type { Direction } from "../core/direction.js";
 import type { Spellings } from "../core/lower/spellings.js";
-import type { Dialect } from "../core/dialect/shared/dialect.js";
-import { blocksFor } from "../core/plan/plan.js";
-import { LEDGER } from "../core/schema/internal-tables.js";
-import { EMPTY_SCHEMA, type Column, type DataType, type Table } from "../core/schema/types.js";
+import { JOURNAL, LEDGER } from "../core/schema/internal-tables.js";
+import type { Column, DataType, Table } from "../core/schema/types.js";
 import { VERSION } from "../version.js";
+import { makeTable } from "./own-tables.js";
 import type { Database } from "./session/database.js";
 
 const column = (name: string, type: DataType, nullable = false): Column => ({ name, type, nullable });
@@ -28,11 +27,6 @@ const LEDGER_TABLE: Table = {
   foreignKeys: [],
   checks: [],
 };
-
-function ledgerStatements(dialect: Dialect): string[] {
-  const blocks = blocksFor(dialect, EMPTY_SCHEMA, [{ kind: "add table", table: LEDGER_TABLE }]);
-  return blocks.flatMap(({ statements }) => statements);
-}
 
 /** One migration that ran. */
 export interface LedgerEntry {
@@ -65,52 +59,50 @@ export async function readLedger(database: Database): Promise<LedgerEntry[]> {
   }));
 }
 
-/** Whether one migration is recorded as run; undefined where there is no ledger yet. */
-export async function hasRun(database: Database, number: number): Promise<boolean | undefined> {
-  if (!(await database.hasTable(LEDGER))) return undefined;
-  const rows = await database.rows(
-    `SELECT 1 FROM ${database.dialect.names.quote(LEDGER)} WHERE number = ?`,
-    number,
-  );
-  return rows.length > 0;
-}
-
 interface LedgerRecord {
   /** The migration's number and the name of its folder. */
   readonly migration: { readonly number: number; readonly name: string };
-  readonly direction: Direction;
   readonly checksums: Readonly<Record<Direction, string>>;
   readonly tookMs: number;
   readonly spellings?: Spellings | undefined;
-  /** Whether the ledger is there. */
-  readonly known: boolean;
 }
 
-/** Notes that a migration ran forward, or takes the note away when it ran back. Part of the migration's transaction. */
+/** The ledger is there. */
+export async function makeLedger(database: Database): Promise<void> {
+  if (!(await database.hasTable(LEDGER))) await makeTable(database, LEDGER_TABLE);
+}
+
+/** Notes in the ledger, which is there, that a migration ran. Part of the migration's transaction. */
 export async function recordRun(
   database: Database,
-  { migration, direction, checksums, tookMs, spellings, known }: LedgerRecord,
+  { migration, checksums, tookMs, spellings }: LedgerRecord,
 ): Promise<void> {
   const table = database.dialect.names.quote(LEDGER);
-  if (direction === "forward") {
-    if (!known) for (const sql of ledgerStatements(database.dialect)) await database.run(sql);
-    await database.run(
-      `INSERT INTO ${table} (number, name, forward_sum, back_sum, ran_at, took_ms, program, spellings) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-      migration.number,
-      migration.name,
-      checksums.forward,
-      checksums.back,
-      new Date().toISOString(),
-      Math.round(tookMs),
-      VERSION,
-      spellings && Object.keys(spellings).length > 0 ? JSON.stringify(spellings) : null,
-    );
-    return;
-  }
-  await database.run(`DELETE FROM ${table} WHERE number = ?`, migration.number);
-  // With nothing left to record, the database is as it was before the first migration.
-  const left = await database.rows(`SELECT count(*) AS n FROM ${table}`);
-  if (Number(left[0]?.["n"]) === 0) await database.run(`DROP TABLE ${table}`);
+  await database.run(
+    `INSERT INTO ${table} (number, name, forward_sum, back_sum, ran_at, took_ms, program, spellings) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+    migration.number,
+    migration.name,
+    checksums.forward,
+    checksums.back,
+    new Date().toISOString(),
+    Math.round(tookMs),
+    VERSION,
+    spellings && Object.keys(spellings).length > 0 ? JSON.stringify(spellings) : null,
+  );
+}
+
+/** Takes the note away that a migration ran. Part of the transaction that undoes it. */
+export async function unrecordRun(database: Database, number: number): Promise<void> {
+  await database.run(`DELETE FROM ${database.dialect.names.quote(LEDGER)} WHERE number = ?`, number);
+}
+
+/** With nothing left to record, the database is as it was before the first migration. */
+export async function dropEmptyLedger(database: Database): Promise<void> {
+  const { quote } = database.dialect.names;
+  const [left] = await database.rows(`SELECT count(*) AS n FROM ${quote(LEDGER)}`);
+  if (Number(left?.["n"]) > 0) return;
+  await database.run(`DROP TABLE ${quote(LEDGER)}`);
+  if (await database.hasTable(JOURNAL)) await database.run(`DROP TABLE ${quote(JOURNAL)}`);
 }
 
 /** All spellings that the runs so far have noted, the newest winning. */

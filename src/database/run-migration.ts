@@ -1,10 +1,16 @@
 import { splitStatements, type Statement } from "../core/sql/statements.js";
 import { learnSpellings, type Spellings } from "../core/lower/spellings.js";
-import type { Schema } from "../core/schema/types.js";
-import { problems } from "../core/problems.js";
+import { equal } from "../core/schema/canonical.js";
+import { LEDGER } from "../core/schema/internal-tables.js";
+import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
+import { problems, type Problem } from "../core/problems.js";
 import type { Direction } from "../core/direction.js";
 import { Breakage, EngineError, Unsure, type Database } from "./session/database.js";
-import { allSpellings, hasRun, readLedger, recordRun } from "./ledger.js";
+import { readJournal, sayStopped, turnBack, type JournalEntry } from "./journal.js";
+import { allSpellings, dropEmptyLedger, makeLedger, readLedger, recordRun, unrecordRun } from "./ledger.js";
+import type { ProbeResult } from "./count-rows.js";
+import { recount, recountBefore } from "./losses.js";
+import { DoneOtherwise, runSteps, type Stepwise } from "./run-steps.js";
 
 /** A migration's number and the name of its folder. */
 interface RunnableMigration {
@@ -22,6 +28,10 @@ interface MigrationRun {
   readonly migration: RunnableMigration;
   readonly direction: Direction;
   readonly scripts: Readonly<Record<Direction, RunnableScript>>;
+  /** The names of what has run there, the oldest first, as it was looked at before. */
+  readonly ran: readonly string[];
+  /** What may go: the probes that count it, with as many as were counted when that was agreed to. */
+  readonly agreed?: readonly ProbeResult[];
   /** The settled schema that the script leads to. */
   readonly after: () => Schema;
   /** Names of what hangs on tables and comes from the migrations. */
@@ -35,42 +45,28 @@ interface RunOutcome {
 }
 
 /**
- * Runs one script and records it, in one transaction: all of it happens or nothing.
- * @throws Problem E404, E405, E407, E408, E409
+ * Runs one script and records it, while no other process runs one: in one transaction, so that all of it happens or
+ * nothing; or, where an engine commits each statement by itself, step by step, from where an earlier run has stopped.
+ * @throws MoreLost; Problem E404, E405, E407, E408, E409, E517, E518, E519, E520
  */
-export async function runMigration(
-  database: Database,
-  { migration, direction, scripts, after, managed }: MigrationRun,
-): Promise<RunOutcome> {
-  const { file, text } = scripts[direction];
+export async function runMigration(database: Database, run: MigrationRun): Promise<RunOutcome> {
+  const { file, text } = run.scripts[run.direction];
   const statements = splitStatements(text, database.dialect.tokens);
   refuseTransactions(statements, file);
   const start = performance.now();
   const attempt = (careful: boolean) =>
     database.exclusively(async (): Promise<RunOutcome> => {
-      const recorded = await hasRun(database, migration.number);
-      if ((recorded ?? false) === (direction === "forward")) return { outcome: "already", tookMs: 0 };
-      const watch = await seeTo(migration, () => database.watch(statements, managed, careful));
-      for (const [done, statement] of statements.entries()) {
-        await watch.before?.(statement);
-        await runStatement(database, { ...statement, done }, migration, file);
-      }
-      await seeTo(migration, watch.restore);
-      await seeTo(migration, watch.inspect);
+      const stopped = await readJournal(database);
+      refuseStopped(stopped, run, database);
+      if (await hasRunAlready(database, run)) return { outcome: "already", tookMs: 0 };
+      const { steps } = database;
+      const syntax = database.dialect.render.steps;
+      const ends =
+        steps && syntax
+          ? await inSteps({ database, steps, syntax }, run, statements, stopped)
+          : await atOnce(database, run, statements, careful);
       const tookMs = performance.now() - start;
-      const checksums = { forward: scripts.forward.checksum, back: scripts.back.checksum };
-      const spellings =
-        direction === "forward" && database.dialect.catalog.respells
-          ? await newSpellings(database, after())
-          : undefined;
-      await recordRun(database, {
-        migration,
-        direction,
-        checksums,
-        tookMs,
-        spellings,
-        known: recorded !== undefined,
-      });
+      await recorded(database, run, tookMs, ends);
       return { outcome: "done", tookMs };
     });
   try {
@@ -79,6 +75,160 @@ export async function runMigration(
     if (!(error instanceof Unsure)) throw error;
     return attempt(true);
   }
+}
+
+/** What takes a migration back from the midst. */
+interface BackFromMidst extends Pick<MigrationRun, "migration" | "ran" | "agreed"> {
+  /** Where it stopped, as it was looked at before. */
+  readonly stopped: JournalEntry;
+  /** The script, where this begins; else the journal has it. */
+  readonly script: string;
+}
+
+/**
+ * Takes a migration back that has stopped in the midst of its way forward; itself stopped, it goes on.
+ * @throws MoreLost; Problem E404, E405, E408, E518, E520
+ */
+export async function runBackFromMidst(
+  database: Database,
+  { migration, ran, agreed = [], stopped, script }: BackFromMidst,
+): Promise<RunOutcome> {
+  const { steps, dialect, target } = database;
+  const syntax = dialect.render.steps;
+  const start = performance.now();
+  return database.exclusively(async (): Promise<RunOutcome> => {
+    const found = await readJournal(database);
+    if (!steps || !syntax) return { outcome: "already", tookMs: 0 };
+    const now = (await readLedger(database)).map(({ name }) => name);
+    if (!found || !equal({ ...found, now }, { ...stopped, now: ran }))
+      throw problems.ranMeanwhile({ target: target.name, migration: migration.name, direction: "back" });
+    const text = found.script ?? script;
+    const statements = splitStatements(text, dialect.tokens);
+    if (found.script === undefined) await steps.together(() => turnBack(database, found, statements, text));
+    const run: MigrationRun = {
+      ...{ migration, ran, agreed, direction: "back" },
+      scripts: { forward: NO_SCRIPT, back: { ...NO_SCRIPT, text } },
+      after: () => EMPTY_SCHEMA,
+      managed: () => [],
+    };
+    const ends = await inSteps({ database, steps, syntax }, run, statements, await readJournal(database));
+    await ends();
+    if (await database.hasTable(LEDGER)) await dropEmptyLedger(database);
+    return { outcome: "done", tookMs: performance.now() - start };
+  });
+}
+
+const NO_SCRIPT: RunnableScript = { file: "", text: "", checksum: "" };
+
+/** Another migration is in the midst. @throws Problem E520 */
+function refuseStopped(
+  stopped: JournalEntry | undefined,
+  { migration, direction }: MigrationRun,
+  { target }: Database,
+): void {
+  const isThis = stopped?.name === migration.name && stopped.direction === direction;
+  if (!stopped || (isThis && stopped.script === undefined)) return;
+  throw problems.stopped({ target: target.name, ...sayStopped(stopped) });
+}
+
+/**
+ * What ran there is still what it was when it was looked at: otherwise what was asked, and what the script goes by, is no
+ * longer so. @returns whether another process has done just this. @throws Problem E517, E518
+ */
+async function hasRunAlready(
+  database: Database,
+  { migration, direction, scripts, ran }: MigrationRun,
+): Promise<boolean> {
+  const ledger = await readLedger(database);
+  const { number, name } = migration;
+  const target = database.target.name;
+  const own = ledger.find(entry => entry.number === number);
+  if (own && (own.name !== name || (direction === "forward" && own.forward !== scripts.forward.checksum)))
+    throw problems.ranOtherwise({ target, migration: name, other: own.name });
+  if (direction === "forward" && own) return true;
+  const now = ledger.map(entry => entry.name);
+  const isAsItWas = now.length === ran.length && now.every((each, at) => each === ran[at]);
+  if (isAsItWas) return false;
+  // Others may have gone further back.
+  if (direction === "back" && !own && now.every((each, at) => each === ran[at])) return true;
+  throw problems.ranMeanwhile({ target, migration: name, direction });
+}
+
+/** All of it, or nothing. @returns what belongs to its end */
+async function atOnce(
+  database: Database,
+  { migration, direction, scripts, managed, agreed = [] }: MigrationRun,
+  statements: readonly Statement[],
+  careful: boolean,
+): Promise<() => Promise<void>> {
+  await recount(database, agreed);
+  const watch = await seeTo(migration, () => database.watch(statements, managed, careful));
+  const { file } = scripts[direction];
+  for (const statement of statements) {
+    await watch.before?.(statement);
+    await database.runScripted(statement.sql).catch((error: unknown) => {
+      throw error instanceof EngineError ? failureOf(error, statement, { migration, file }) : error;
+    });
+  }
+  await seeTo(migration, watch.restore);
+  await seeTo(migration, watch.inspect);
+  return async () => undefined;
+}
+
+/** Step by step, with a journal. @returns what belongs to its end */
+async function inSteps(
+  stepwise: Stepwise,
+  { migration, direction, scripts, managed, agreed = [] }: MigrationRun,
+  statements: readonly Statement[],
+  stopped: JournalEntry | undefined,
+): Promise<() => Promise<void>> {
+  const { file } = scripts[direction];
+  const left = statements.slice(stopped?.done ?? 0);
+  const watch = await seeTo(migration, () => stepwise.database.watch(left, managed));
+  try {
+    const { ends } = await runSteps(stepwise, {
+      run: { ...migration, direction },
+      statements,
+      stopped,
+      before: async (statement, isLocked) => {
+        await watch.before?.(statement);
+        return recountBefore(stepwise.database, statement, agreed, isLocked);
+      },
+      failed: (error, statement, done) =>
+        failureOf(error, statement, { migration, file, done: { done, of: statements.length, direction } }),
+    });
+    await seeTo(migration, watch.restore);
+    await seeTo(migration, watch.inspect);
+    return ends;
+  } catch (error) {
+    if (!(error instanceof DoneOtherwise)) throw error;
+    throw problems.doneOtherwise({ file, migration: migration.name, done: stopped?.done ?? 0 });
+  }
+}
+
+/** Notes what ran, and that it is at its end. */
+async function recorded(
+  database: Database,
+  { migration, direction, scripts, after }: MigrationRun,
+  tookMs: number,
+  ends: () => Promise<void>,
+): Promise<void> {
+  const together = database.steps?.together ?? (work => work());
+  if (direction === "back") {
+    await together(async () => {
+      await unrecordRun(database, migration.number);
+      await ends();
+    });
+    await dropEmptyLedger(database);
+    return;
+  }
+  const spellings = database.dialect.catalog.respells ? await newSpellings(database, after()) : undefined;
+  const checksums = { forward: scripts.forward.checksum, back: scripts.back.checksum };
+  await makeLedger(database);
+  await together(async () => {
+    await recordRun(database, { migration, checksums, tookMs, spellings });
+    await ends();
+  });
 }
 
 /** How the engine spells what the script has sent, but for what earlier runs have noted. */
@@ -97,30 +247,33 @@ function refuseTransactions(statements: readonly Statement[], file: string): voi
   if (found) throw problems.transactionInScript({ file, line: found.line, statement: found.sql });
 }
 
-async function runStatement(
-  database: Database,
-  { sql, line, done }: Statement & { readonly done: number },
-  migration: RunnableMigration,
-  file: string,
-): Promise<void> {
-  try {
-    await database.runScripted(sql);
-  } catch (error) {
-    if (!(error instanceof EngineError)) throw error;
-    throw problems.statementFailed(
-      {
-        migration: migration.name,
-        file,
-        line,
-        reason: error.message,
-        statement: sql,
-        repair: error.remedy,
-        whole: database.dialect.render.transactional,
-        done,
-      },
-      error,
-    );
-  }
+/** What an engine says of a statement, as a problem. */
+function failureOf(
+  error: EngineError,
+  { sql, line }: Statement,
+  {
+    migration,
+    file,
+    done,
+  }: {
+    readonly migration: RunnableMigration;
+    readonly file: string;
+    /** Where each statement is committed by itself: how far it came. */
+    readonly done?: { readonly done: number; readonly of: number; readonly direction: Direction };
+  },
+): Problem {
+  return problems.statementFailed(
+    {
+      migration: migration.name,
+      file,
+      line,
+      reason: error.message,
+      statement: sql,
+      repair: error.remedy,
+      ...(done && done.done > 0 && { stopped: done }),
+    },
+    error,
+  );
 }
 
 async function seeTo<T>(migration: RunnableMigration, work: () => Promise<T>): Promise<T> {

@@ -52,6 +52,18 @@ export function scriptText(migration: Migration, direction: Direction, dialect: 
   return `${[[...header, ...notes].map(comment).join("\n"), ...body].join("\n\n")}\n`;
 }
 
+/** The statements of a plan that is no migration's whole way, with some more behind them. */
+export function planText(plan: RenderPlan, dialect: Dialect, more: readonly string[]): string {
+  const blocks = [
+    ...dialect.render.blocks(plan),
+    { title: "let go of what the attic has twice", statements: more },
+  ];
+  return `${blocks
+    .filter(({ statements }) => statements.length > 0)
+    .map(blockText)
+    .join("\n\n")}\n`;
+}
+
 /** A script to be written by hand. */
 export function blankText(migration: Migration, direction: Direction, dialect: Dialect): string {
   const lines = [

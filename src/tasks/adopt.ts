@@ -11,7 +11,7 @@ import { Problem, problems } from "../core/problems.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import { EngineError, type Database } from "../database/session/database.js";
 import { LEDGER, withoutInternal } from "../core/schema/internal-tables.js";
-import { readLedger, recordRun } from "../database/ledger.js";
+import { makeLedger, readLedger, recordRun } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
 import { withScratch } from "../database/open.js";
 import { scriptName } from "../history/migration.js";
@@ -159,16 +159,14 @@ export async function record(
 ): Promise<void> {
   const script = (direction: "forward" | "back") =>
     checksumOf(scripts.get(scriptName(direction, database.dialect.name)) ?? "");
-  const known = await database.hasTable(LEDGER);
-  const ran = known ? await readLedger(database) : [];
+  await makeLedger(database);
+  const ran = await readLedger(database);
   if (ran.some(({ number }) => number === migration.number)) return;
   await recordRun(database, {
     migration,
-    direction: "forward",
     checksums: { forward: script("forward"), back: script("back") },
     tookMs: 0,
     spellings,
-    known,
   });
 }
 

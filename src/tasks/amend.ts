@@ -24,13 +24,8 @@ import { readWay } from "../core/model/advice/way.js";
 import { diff } from "../core/change/diff.js";
 import { errorsEitherWay, refuseErrors, startAfter } from "./way.js";
 import { readState } from "./state.js";
-import {
-  curesOf,
-  refuseUnsound,
-  runMigrations,
-  type RanMigration,
-  type RunOptions,
-} from "./run-migrations.js";
+import { curesOf } from "./ask-rows.js";
+import { refuseUnsound, runMigrations, type RanMigration, type RunOptions } from "./run-migrations.js";
 
 export interface AmendOptions extends TargetOptions, RunOptions {
   /** What was called otherwise before the migration: `shelves=racks`, `pieces.weight=pieces.weight_grams`. */

@@ -1,5 +1,7 @@
 import { problems } from "../core/problems.js";
 import { withDatabase } from "../database/open.js";
+import type { Database } from "../database/session/database.js";
+import type { History } from "../history/read.js";
 import { showNumber } from "../history/migration.js";
 import { readScript } from "../history/read.js";
 import { chooseTarget } from "../project/load-settings.js";
@@ -7,13 +9,16 @@ import type { TargetSettings } from "../project/settings.js";
 import { openProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
 import {
-  refuseUnsound,
+  ranThere,
+  refuseOtherStory,
   runMigrations,
   showScripts,
+  type RanMigration,
   type RunOptions,
   type RunResult,
 } from "./run-migrations.js";
-import { readState, type StateEntry } from "./state.js";
+import { backFromWhereItStopped, goOn } from "./stopped.js";
+import { readState, type DatabaseState, type StateEntry } from "./state.js";
 
 export interface BackOptions extends TargetOptions, RunOptions {
   /** How many migrations to undo. @default 1 */
@@ -27,6 +32,8 @@ export interface BackOptions extends TargetOptions, RunOptions {
 export interface BackResult extends RunResult {
   /** Migrations whose back script was edited after they ran. */
   readonly editedBack: readonly string[];
+  /** What was being run when that stopped in the midst, and ran to its end before it was undone. */
+  readonly goneOn: readonly RanMigration[];
 }
 
 /** Undoes the newest migrations, the newest first. @throws Problem E108, E303, E400 to E409, E500 to E505 */
@@ -38,23 +45,49 @@ export async function back(options: BackOptions): Promise<BackResult> {
     target,
     { mode: options.show ? "read" : "change", trace: options.trace },
     async database => {
-      const state = await readState(database, history);
-      refuseUnsound(state, target);
-      const entries = chooseEntries(
-        state.entries.filter(({ run }) => run),
-        options,
-        target,
-      );
+      const found = await readState(database, history);
+      refuseOtherStory(found, target);
+      const { first, goneOn } = options.show
+        ? NOTHING
+        : await fromTheMidst(database, history, found, options);
+      const state = goneOn.length + first.length > 0 ? await readState(database, history) : found;
+      const left = {
+        ...options,
+        ...(options.to === undefined && { count: (options.count ?? 1) - first.length }),
+      };
+      const run = state.entries.filter(each => each.run);
+      const entries =
+        left.count === 0 || (first.length > 0 && run.length === 0) ? [] : chooseEntries(run, left, target);
       const migrations = entries.map(({ migration }) => migration!);
       const editedBack = entries
         .filter(({ migration, run }) => readScript(migration!, "back", target.dialect).checksum !== run!.back)
         .map(({ name }) => name);
       const result = options.show
         ? showScripts(target, migrations, "back")
-        : await runMigrations(database, migrations, "back", options);
-      return { ...result, editedBack };
+        : await runMigrations(database, migrations, "back", options, ranThere(state));
+      return { ...result, ran: [...first, ...result.ran], editedBack, goneOn };
     },
   );
+}
+
+const NOTHING = { first: [], goneOn: [] } as const;
+
+/**
+ * One that stopped on its way forward is taken back from where it is, as the first; or, where that cannot be told, it
+ * comes to its end, and is undone from there. One that was being taken back so goes on.
+ */
+async function fromTheMidst(
+  database: Database,
+  history: History,
+  { stopped }: DatabaseState,
+  options: BackOptions,
+): Promise<{ readonly first: readonly RanMigration[]; readonly goneOn: readonly RanMigration[] }> {
+  if (stopped?.script !== undefined)
+    return { first: await goOn(database, history, stopped, options), goneOn: [] };
+  if (stopped?.direction !== "forward") return NOTHING;
+  const first = await backFromWhereItStopped(database, history, stopped, options);
+  if (first) return { first: [first], goneOn: [] };
+  return { first: [], goneOn: await goOn(database, history, stopped, options) };
 }
 
 /** The migrations to undo, the newest first. */

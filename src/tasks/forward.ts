@@ -9,12 +9,16 @@ import { chooseTarget } from "../project/load-settings.js";
 import { openProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
 import {
-  refuseUnsound,
+  ranThere,
+  refuseOtherStory,
+  refuseOutOfOrder,
   runMigrations,
   showScripts,
+  type RanMigration,
   type RunOptions,
   type RunResult,
 } from "./run-migrations.js";
+import { goOn } from "./stopped.js";
 import { emptyState, readState, type DatabaseState } from "./state.js";
 
 export interface ForwardOptions extends TargetOptions, RunOptions {
@@ -29,6 +33,8 @@ export interface ForwardOptions extends TargetOptions, RunOptions {
 export interface ForwardResult extends RunResult {
   /** Pending migrations that were not asked for. */
   readonly left: number;
+  /** What was being undone when that stopped in the midst, and is undone now, before all else. */
+  readonly undone?: readonly RanMigration[];
 }
 
 /**
@@ -41,12 +47,25 @@ export async function forward(options: ForwardOptions): Promise<ForwardResult> {
   const history = project.history();
   const { trace } = options;
   const work = async (database: Database): Promise<ForwardResult> => {
-    const state = await readState(database, history);
-    refuseUnsound(state, target);
+    const found = await readState(database, history);
+    refuseOtherStory(found, target);
+    refuseOutOfOrder(found, target);
+    if (options.show) {
+      const { wanted, left } = chooseMigrations(found, options.to);
+      return { ...showScripts(target, wanted, "forward"), left };
+    }
+    // What was being undone is undone first: the schema is in the midst of it.
+    const undone =
+      found.stopped?.direction === "back" ? await goOn(database, history, found.stopped, options) : [];
+    const state = undone.length > 0 ? await readState(database, history) : found;
     const { wanted, left } = chooseMigrations(state, options.to);
-    if (options.show) return { ...showScripts(target, wanted, "forward"), left };
-    await refuseForeignTables(database, history, wanted);
-    return { ...(await runMigrations(database, wanted, "forward", options)), left };
+    await refuseForeignTables(
+      database,
+      history,
+      wanted.filter(({ name }) => name !== state.stopped?.name),
+    );
+    const result = await runMigrations(database, wanted, "forward", options, ranThere(state));
+    return { ...result, left, undone };
   };
   const fresh = chooseMigrations(emptyState(history, target.dialect), options.to);
   // Neither showing nor running nothing makes a database.

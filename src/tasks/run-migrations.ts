@@ -1,20 +1,18 @@
-import { risks } from "../core/change/risk.js";
 import { describeChange } from "../core/change/words.js";
-import type { Attic } from "../core/dialect/shared/kept.js";
-import { widens } from "../core/dialect/registry.js";
-import { probes, sayCount } from "../core/plan/probes.js";
 import type { Direction } from "../core/direction.js";
 import type { Schema } from "../core/schema/types.js";
-import { Problem, problems, type Cure } from "../core/problems.js";
+import { Problem, problems, type StoppedRun } from "../core/problems.js";
 import { columnsOfPart } from "../core/schema/lookups.js";
-import { runProbes, type ProbeResult } from "../database/count-rows.js";
 import type { Database } from "../database/session/database.js";
-import { readAttic } from "../database/attic.js";
+import { readJournal, sayStopped } from "../database/journal.js";
+import { readLedger } from "../database/ledger.js";
+import { MoreLost } from "../database/losses.js";
 import { runMigration } from "../database/run-migration.js";
 import { showNumber, type Migration } from "../history/migration.js";
 import { readScript } from "../history/read.js";
-import { isEdited, migrationPlan, wayOf } from "../history/script.js";
+import { migrationPlan, wayOf } from "../history/script.js";
 import type { TargetSettings } from "../project/settings.js";
+import { askForMore, askRows, type NextRun } from "./ask-rows.js";
 import { lookAt } from "./drift.js";
 import type { MayLose } from "./options.js";
 import type { DatabaseState } from "./state.js";
@@ -35,6 +33,8 @@ export interface RanMigration {
   /** false: another process had run it by the time it was its turn. */
   readonly here: boolean;
   readonly tookMs: number;
+  /** Where it went on, when an earlier run had stopped in the midst: the statement, counted from 1, and how many there are. */
+  readonly goneOn?: { readonly from: number; readonly of: number };
 }
 
 export interface RunResult {
@@ -48,12 +48,31 @@ export interface RunResult {
   readonly drift: readonly string[];
 }
 
-/** Nothing runs on a database whose ledger and the migrations here tell different stories. @throws Problem E500, E501, E505 */
-export function refuseUnsound({ entries }: DatabaseState, { name: target }: TargetSettings): void {
+/** The names of what has run on a database, the oldest first. */
+export function ranThere({ entries }: DatabaseState): string[] {
+  return entries.flatMap(({ run }) => (run ? [run.name] : []));
+}
+
+/**
+ * Nothing runs on a database whose ledger and the migrations here tell different stories, or where a run has stopped in
+ * the midst. @throws Problem E500, E501, E505, E520
+ */
+export function refuseUnsound(state: DatabaseState, target: TargetSettings): void {
+  if (state.stopped) throw problems.stopped({ target: target.name, ...sayStopped(state.stopped) });
+  refuseOtherStory(state, target);
+  refuseOutOfOrder(state, target);
+}
+
+/** Nothing runs beside migrations that are not as they were when they ran there. @throws Problem E500, E501 */
+export function refuseOtherStory({ entries }: DatabaseState, { name: target }: TargetSettings): void {
   const named = (state: string) => entries.filter(entry => entry.state === state).map(({ name }) => name);
   const [missing, edited] = [named("missing"), named("edited")];
   if (missing.length > 0) throw problems.missing({ target, migrations: missing });
   if (edited.length > 0) throw problems.edited({ target, migrations: edited });
+}
+
+/** What ran behind one that is still pending is to be undone first. @throws Problem E505 */
+export function refuseOutOfOrder({ entries }: DatabaseState, { name: target }: TargetSettings): void {
   const pending = entries.find(({ state }) => state === "pending");
   const later = pending && entries.find(({ run, number }) => run && number > pending.number);
   if (later)
@@ -75,22 +94,29 @@ export function showScripts(
 
 /**
  * Runs migrations one after the other, each in a transaction of its own, and looks at the database afterwards.
- * @throws Problem E303, E401 to E409, E502, E503
+ * @param looked the names of what had run there when it was looked at, the oldest first; absent: nobody else is there
+ * @throws Problem E303, E401 to E409, E502, E503, E517 to E520
  */
 export async function runMigrations(
   database: Database,
   migrations: readonly Migration[],
   direction: Direction,
   options: RunOptions,
+  looked?: readonly string[],
 ): Promise<RunResult> {
   const { target } = database;
   const ran: RanMigration[] = [];
   const [first, last] = [migrations[0], migrations.at(-1)];
+  const stopped = first && (await stoppedIn(database, first, direction));
   // What differed before is no script's doing.
-  const already = first ? await driftLines(database, wayOf(first, direction).before) : [];
+  const already = first && !stopped ? await driftLines(database, wayOf(first, direction).before) : [];
+  let there = looked ?? (await readLedger(database)).map(({ name }) => name);
   try {
     for (const migration of migrations) {
-      const run = await runOne(database, { migration, direction, ran }, options);
+      const before = ran.map(({ name }) => name);
+      const next = { migration, direction, before, stopped: migration === first ? stopped : undefined };
+      const run = await runOne(database, next, there, options);
+      there = direction === "forward" ? [...there, run.name] : there.filter(name => name !== run.name);
       ran.push(run);
       options.onRun?.(run);
     }
@@ -107,6 +133,16 @@ export async function runMigrations(
   };
 }
 
+/** Where an earlier run of a migration, in the same direction, has stopped; undefined: none has. */
+async function stoppedIn(
+  database: Database,
+  { name }: Migration,
+  direction: Direction,
+): Promise<StoppedRun | undefined> {
+  const entry = await readJournal(database);
+  return entry?.name === name && entry.direction === direction ? sayStopped(entry) : undefined;
+}
+
 async function driftLines(database: Database, expected: Schema): Promise<string[]> {
   const { drift, indexes } = await lookAt(database, expected);
   return [
@@ -115,26 +151,40 @@ async function driftLines(database: Database, expected: Schema): Promise<string[
   ];
 }
 
-async function runOne(database: Database, next: NextRun, options: RunOptions): Promise<RanMigration> {
+async function runOne(
+  database: Database,
+  next: NextRun,
+  ran: readonly string[],
+  options: RunOptions,
+): Promise<RanMigration> {
   const { dialect } = database;
-  const { migration, direction } = next;
-  await askRows(database, next, options);
-  await refuseOthers(database, next);
+  const { migration, direction, stopped } = next;
+  // Of one that stopped in the midst, the rows are no more as they were, and what is to go was agreed to.
+  let agreed = stopped ? [] : await askRows(database, next, options);
+  if (!stopped) await refuseOthers(database, next);
   const scripts = {
     forward: readScript(migration, "forward", dialect.name),
     back: readScript(migration, "back", dialect.name),
   };
   options.onStart?.(migration.name);
-  const { outcome, tookMs } = await runMigration(database, {
-    migration,
-    direction,
-    scripts,
-    after: () => dialect.types.settle(endOf(migration, direction)),
-    managed: () =>
-      dialect.render.managedObjectNames(dialect.types.settle(wayOf(migration, direction).before)),
-  });
-  const { number, name, title } = migration;
-  return { number, name, title, here: outcome === "done", tookMs };
+  const run = () =>
+    runMigration(database, {
+      ...{ migration, direction, scripts, ran, agreed },
+      after: () => dialect.types.settle(endOf(migration, direction)),
+      managed: () =>
+        dialect.render.managedObjectNames(dialect.types.settle(wayOf(migration, direction).before)),
+    });
+  for (;;) {
+    try {
+      const { outcome, tookMs } = await run();
+      const { number, name, title } = migration;
+      const goneOn = stopped && { from: stopped.next, of: stopped.of };
+      return { number, name, title, here: outcome === "done", tookMs, ...(goneOn && { goneOn }) };
+    } catch (error) {
+      if (!(error instanceof MoreLost)) throw error;
+      agreed = await askForMore(database, next, { agreed, found: error.found }, options);
+    }
+  }
 }
 
 /** What others have made over a column would go with it, and going back would not bring it. @throws Problem E408 */
@@ -160,82 +210,4 @@ async function refuseOthers(database: Database, { migration, direction }: NextRu
 /** The schema a script leads to. */
 function endOf({ schemaBefore, schemaAfter }: Migration, direction: Direction): Schema {
   return direction === "forward" ? schemaAfter : schemaBefore;
-}
-
-/** A script that is as it was drafted needs all that the attic took. */
-async function refuseEmptyAttic(
-  database: Database,
-  migration: Migration,
-  { kept, counters, numbered }: Attic,
-): Promise<void> {
-  if (isEdited(migration, "back", database.dialect)) return;
-  const there = new Set((await readAttic(database)).map(({ address }) => address));
-  const missing = [...kept, ...counters, ...numbered]
-    .map(({ address }) => address)
-    .filter(address => !there.has(address));
-  if (missing.length > 0)
-    throw problems.notInAttic({
-      migration: migration.name,
-      target: database.target.name,
-      addresses: missing,
-    });
-}
-
-interface NextRun {
-  readonly migration: Migration;
-  readonly direction: Direction;
-  readonly ran: readonly RanMigration[];
-}
-
-/** Whether rows could stand in the way, be lost, or have to come back: else none needs to be asked. */
-function concernsRows(migration: Migration, direction: Direction): boolean {
-  if (direction === "back" && migration.kept) return true;
-  const { changes } = wayOf(migration, direction);
-  const keep = direction === "forward" && migration.kept === true;
-  return risks(changes, { keep, widens }).some(({ level }, at) => {
-    if (level !== "kept") return level !== "safe";
-    // Where no key tells the rows, values are lost all the same.
-    return changes[at]?.kind === "alter column";
-  });
-}
-
-/** What gets those rows out of the way that refuse. */
-export function curesOf(found: readonly ProbeResult[]): Set<Cure> {
-  return new Set(found.flatMap(({ meaning, cure = "correct" }) => (meaning === "refuses" ? [cure] : [])));
-}
-
-/** Looks at the rows before a migration runs: those in its way stop it, those it takes away are asked about. */
-async function askRows(
-  database: Database,
-  { migration, direction, ran }: NextRun,
-  { mayLose }: RunOptions,
-): Promise<void> {
-  const { dialect } = database;
-  if (!concernsRows(migration, direction)) return;
-  const plan = migrationPlan(migration, direction, dialect);
-  if (plan.attic && direction === "back") await refuseEmptyAttic(database, migration, plan.attic);
-  const asked = probes(plan, dialect, direction).filter(({ meaning }) => meaning !== "keeps");
-  const found = await runProbes(database, asked);
-  const saying = (meaning: ProbeResult["meaning"]) =>
-    found
-      .filter(result => result.meaning === meaning)
-      .map(({ count, question }) => sayCount(count, question));
-  const [refusing, losing] = [saying("refuses"), saying("loses")];
-  const before = ran.map(({ name }) => name);
-  const called = direction === "forward" ? migration.name : `${migration.name} (back)`;
-  // A script that is no longer as it was drafted may well see to the rows itself; the database has the last word.
-  if (refusing.length > 0 && !isEdited(migration, direction, dialect)) {
-    const { file } = readScript(migration, direction, dialect.name);
-    throw problems.rowsRefuse({
-      migration: called,
-      rows: refusing,
-      before,
-      file,
-      direction,
-      cures: curesOf(found),
-    });
-  }
-  const { name, guarded } = database.target;
-  if (losing.length === 0 || (await mayLose?.(losing, { name, guarded }))) return;
-  throw problems.wouldLose({ migration: called, target: name, losses: losing, guarded, before });
 }

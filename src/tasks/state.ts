@@ -1,4 +1,5 @@
 import type { Database } from "../database/session/database.js";
+import { readJournal, type JournalEntry } from "../database/journal.js";
 import { readLedger, type LedgerEntry } from "../database/ledger.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import type { Migration } from "../history/migration.js";
@@ -20,13 +21,17 @@ export interface StateEntry {
 /** The migrations of a project as one database has them. */
 export interface DatabaseState {
   readonly entries: readonly StateEntry[];
+  /** A run that has begun there and is not at its end. */
+  readonly stopped?: JournalEntry;
   /** The schema the ledger says the database has; undefined when it cannot be told from the migrations here. */
   readonly schema: Schema | undefined;
 }
 
 /** Holds a database's ledger against the migrations on disk. */
 export async function readState(database: Database, history: History | TornHistory): Promise<DatabaseState> {
-  return stateOf(await readLedger(database), history, database.dialect.name);
+  const state = stateOf(await readLedger(database), history, database.dialect.name);
+  const stopped = await readJournal(database);
+  return stopped ? { ...state, stopped } : state;
 }
 
 /** The state of a database that does not exist yet. */

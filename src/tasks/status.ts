@@ -1,5 +1,6 @@
-import { Problem } from "../core/problems.js";
+import { Problem, type StoppedRun } from "../core/problems.js";
 import { sayChange } from "../core/change/words.js";
+import { sayStopped } from "../database/journal.js";
 import { withExistingDatabase } from "../database/open.js";
 import { chooseTarget } from "../project/load-settings.js";
 import type { TargetSettings } from "../project/settings.js";
@@ -24,6 +25,8 @@ export interface TargetStatus {
   readonly exists: boolean;
   readonly migrations: readonly MigrationStatus[];
   readonly pending: number;
+  /** A run that stopped in the midst: the next forward or back goes on from there. */
+  readonly stopped?: StoppedRun;
   /** Why the database could not be looked at, when several targets were asked for. */
   readonly problem?: { readonly code: string; readonly what: string };
   /** How the database differs from what its ledger says, a line each; undefined when that cannot be told. */
@@ -71,7 +74,8 @@ async function statusOf(
   const facts = { target: name, dialect, place, home: name === home, guarded };
   const found = await withExistingDatabase(target, { mode: "read", trace }, async database => {
     const state = await readState(database, history);
-    const found = state.schema && (await lookAt(database, state.schema));
+    // In the midst of a migration the schema is neither the one before nor the one after it.
+    const found = state.schema && !state.stopped ? await lookAt(database, state.schema) : undefined;
     const drift = found?.drift.map(sayChange);
     const beside = [
       ...(found?.beside.map(table => `table ${table}`) ?? []),
@@ -79,6 +83,7 @@ async function statusOf(
     ];
     return {
       ...{ ...facts, exists: true, ...summarize(state) },
+      ...(state.stopped && { stopped: sayStopped(state.stopped) }),
       ...(drift && { drift }),
       ...(beside.length > 0 && { beside }),
     };

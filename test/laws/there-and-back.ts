@@ -69,7 +69,7 @@ export async function thereAndBack(engine: Engine, { a, b, changes }: Way, told:
       told.refused += 1;
       // What rows refused was told beforehand as something that they may.
       expect(risks(changes, { widens }).filter(({ level }) => level !== "safe")).not.toEqual([]);
-      if (!dialect.render.transactional) return;
+      if (dialect.render.steps) return;
       expect(await held(database)).toEqual(wasHeld);
       expect(await printRows(database, tables)).toEqual(before);
       return;
@@ -117,14 +117,17 @@ export function runner(database: Database, { a, b, changes }: Way, number = 1) {
   };
   const run = (direction: Direction) =>
     runMigration(database, {
-      migration: { number, name: `${String(number).padStart(4, "0")}-made-up` },
+      migration: { number, name: nameOf(number) },
       direction,
       scripts,
+      ran: Array.from({ length: direction === "forward" ? number - 1 : number }, (_, at) => nameOf(at + 1)),
       after: () => dialect.types.settle(direction === "forward" ? b : a),
       managed: () => dialect.render.managedObjectNames(dialect.types.settle(direction === "forward" ? a : b)),
     });
   return { run, scripts };
 }
+
+const nameOf = (number: number) => `${String(number).padStart(4, "0")}-made-up`;
 
 function scriptOf(
   dialect: Database["dialect"],

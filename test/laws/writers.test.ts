@@ -128,7 +128,7 @@ async function thereAndBackBeside(
   } catch (error) {
     // Where each statement is committed by itself, what was done before the refusal is done.
     if (!isAboutRows(error)) throw described(error, script);
-    if (!database.dialect.render.transactional) return 0;
+    if (database.dialect.render.steps) return 0;
   } finally {
     busy.stop();
     await busy.done;

@@ -70,6 +70,7 @@ function render(result: BackResult, session: Session): string {
     ...editedBack.map(name =>
       session.colours.yellow(`The back script of ${name} was edited after it ran; it was run as it is now.`),
     ),
+    ...renderRan(result.goneOn, "forward", session),
     ...renderRan(ran, "back", session),
     `${count(ran.filter(({ here }) => here).length, "migration")} undone on ${target}.`,
     ...renderDrift(result.drift, session),

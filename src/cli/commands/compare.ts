@@ -1,6 +1,7 @@
 import type { CommandModule } from "yargs";
 import { RISK_LEVELS, type RiskLevel } from "../../core/change/risk.js";
-import { sayCount, type Probe } from "../../core/plan/probes.js";
+import type { Probe } from "../../core/plan/probe.js";
+import { sayCount } from "../../core/plan/probes.js";
 import type { ComparedChange, CompareResult } from "../../tasks/compare.js";
 import { columns, count } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";

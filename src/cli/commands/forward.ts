@@ -58,12 +58,14 @@ function render(result: ForwardResult, session: Session): string {
   const { colours } = session;
   const { target, ran, left, scripts } = result;
   if (scripts) return scripts.length > 0 ? renderScripts(scripts) : `-- nothing is pending on ${target}`;
-  if (ran.length === 0)
+  const undone = renderRan(result.undone ?? [], "back", session);
+  if (ran.length === 0 && undone.length === 0)
     return left > 0
       ? `Nothing to run up to there; ${count(left, "migration")} pending.`
       : `${colours.green("✓")} Nothing is pending on ${target}.`;
   const rest = left > 0 ? `, ${left} still pending` : "";
   return [
+    ...undone,
     ...renderRan(ran, "forward", session),
     `${count(ran.filter(({ here }) => here).length, "migration")} ran on ${target}${rest}.`,
     ...renderDrift(result.drift, session),

@@ -24,13 +24,14 @@ export function renderRan(ran: readonly RanMigration[], direction: Direction, se
 
 /** One migration that ran, in which direction and how long that took. */
 export function renderRun(
-  { name, here, tookMs }: RanMigration,
+  { name, here, tookMs, goneOn }: RanMigration,
   direction: Direction,
   { colours }: Session,
 ): string {
   const arrow = direction === "forward" ? "→" : "←";
   const time = here ? `${Math.max(1, Math.round(tookMs))} ms` : "another process had run it already";
-  return `${colours.green(arrow)} ${name}  ${colours.gray(time)}`;
+  const from = goneOn ? `, from statement ${goneOn.from} of ${goneOn.of} on` : "";
+  return `${colours.green(arrow)} ${name}  ${colours.gray(`${time}${from}`)}`;
 }
 
 /** Scripts that are only shown, one after the other. */

@@ -32,8 +32,13 @@ export function statusCommand(session: Session): CommandModule<object, Args> {
   };
 }
 
-function isUnsettled({ migrations, drift, problem }: TargetStatus): boolean {
-  return problem !== undefined || migrations.some(({ state }) => state !== "run") || (drift?.length ?? 0) > 0;
+function isUnsettled({ migrations, drift, problem, stopped }: TargetStatus): boolean {
+  return (
+    stopped !== undefined ||
+    problem !== undefined ||
+    migrations.some(({ state }) => state !== "run") ||
+    (drift?.length ?? 0) > 0
+  );
 }
 
 function render({ targets }: StatusResult, { colours }: Session): string {
@@ -60,6 +65,7 @@ function renderTarget(target: TargetStatus, colours: Colours): string {
     ...drift.map(line => `    ${line}`),
     ...besideLines(target, colours),
     ...doubledLines(migrations, colours),
+    ...stoppedLines(target, colours),
     `  ${summary(target)}`,
   ].join("\n");
 }
@@ -85,6 +91,17 @@ function doubledLines(migrations: TargetStatus["migrations"], colours: Colours):
       `  two migrations have one number: ${names} did not run here; keep the one that ran somewhere,`,
     ),
     colours.red("  delete the folder of the other and draft it again, so that it comes after"),
+  ];
+}
+
+/** Where a run stopped in the midst. */
+function stoppedLines({ stopped }: TargetStatus, colours: Colours): string[] {
+  if (!stopped) return [];
+  const { migration, direction, next, of, beganAt, runBy } = stopped;
+  const way = direction === "forward" ? "" : ", which was being undone,";
+  return [
+    colours.red(`  ${migration}${way} stopped in statement ${next} of ${of}`),
+    `    begun ${beganAt.slice(0, 16).replace("T", " ")} UTC by ${runBy}; emberset forward goes on from there, emberset back takes it back`,
   ];
 }
 

@@ -44,7 +44,11 @@ const WORDINGS: { readonly [Name in keyof Catalogue]?: Wording<ValuesOf<Catalogu
       ? "make it with `emberset forward --create-database`, or correct `url` in the config"
       : "make it with `emberset forward`, or correct `file` in the config",
   }),
-  cutOff: () => ({ repair: "see `emberset status`: what was not committed has been undone by the server" }),
+  cutOff: ({ stepwise }) => ({
+    repair: stepwise
+      ? "see `emberset status`; run the same again, and it goes on where it stopped"
+      : "see `emberset status`: what was not committed has been undone by the server",
+  }),
   wouldLose: mayGo,
   nothingToUndo: () => ({ repair: "see `emberset status`" }),
   outOfOrder: ({ pending }) => ({

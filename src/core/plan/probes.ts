@@ -1,55 +1,18 @@
 import type { Direction } from "../direction.js";
 import { lossOf, type Loss } from "../change/loss.js";
 import { namesThrough } from "../change/names.js";
-import type { AddColumn, AddPart, AlterColumn, AlterPart, Change } from "../change/types.js";
+import type { AddColumn, AlterColumn, Change } from "../change/types.js";
 import { matchSql, restoredTo } from "../dialect/shared/attic.js";
 import type { KeptBesideKey } from "../dialect/shared/kept.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
-import type { Cure } from "../problems.js";
 import { unfoundSql, unlikeAnySql } from "../dialect/shared/numbering.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
-import { columnsOfPart } from "../schema/lookups.js";
-import {
-  handlePart,
-  PART_KINDS,
-  partsOf,
-  type Check,
-  type Definition,
-  type ForeignKey,
-  type Index,
-  type PartKind,
-  type Parts,
-} from "../schema/types.js";
+import type { Definition } from "../schema/types.js";
 import { widensOn } from "./kept.js";
-import {
-  conditionToBe,
-  counting,
-  countSql,
-  retypedBy,
-  valueToBe,
-  valuesToBe,
-  type Asking,
-  type ValueToBe,
-} from "./values-to-be.js";
-
-/** A read-only query that counts the rows which would make a change fail, or that it would take away. */
-export interface Probe {
-  readonly change: Change;
-  /** What is counted: `rows of pieces without a title`. */
-  readonly question: string;
-  /** Gives one row with one number, `n`. Reads the database as it is before the changes. */
-  readonly sql: string;
-  /** What is run before it, in the same session; it changes nothing. */
-  readonly before?: string;
-  /**
-   * "refuses": the change fails while the number is not 0; "loses": so many rows or values go; "keeps": so many go into
-   * the attic.
-   */
-  readonly meaning: "refuses" | "loses" | "keeps";
-  /** What gets rows out of the way; absent: they must be corrected. */
-  readonly cure?: Cure;
-}
+import type { Probe, Question } from "./probe.js";
+import { partAfter, probeOfPart, probesOfStaying } from "./probes-of-parts.js";
+import { countSql, retypedBy, type Asking } from "./values-to-be.js";
 
 /** `12 rows of pieces without a title` */
 export function sayCount(count: number, question: string): string {
@@ -78,50 +41,6 @@ export function probes(plan: RenderPlan, dialect: Dialect, direction: Direction 
   return [...found, ...probesOfStaying(asking), ...probesOfUnplaced(plan, dialect)];
 }
 
-/** Parts that stay as they are, over columns in which other values will stand. */
-function probesOfStaying(asking: Asking): Probe[] {
-  const { plan, names } = asking;
-  const own = new Set(
-    plan.changes.flatMap(change =>
-      change.kind === "add part" || change.kind === "alter part"
-        ? [JSON.stringify([change.table, change.what, partAfter(change).name])]
-        : [],
-    ),
-  );
-  return plan.after.tables.flatMap(table => {
-    const address = addressOf(table);
-    if (names.arrives(address)) return [];
-    return PART_KINDS.flatMap(kind =>
-      partsOf(table, kind).flatMap((part): Probe[] => {
-        if (own.has(JSON.stringify([address, kind, part.name]))) return [];
-        const change =
-          changeOfValues(address, columnsOfPart(kind, part), asking) ??
-          ("references" in part
-            ? changeOfValues(part.references.table, part.references.columns, asking)
-            : undefined);
-        const asked = change && probeOfPart(address, kind, part, asking);
-        return asked ? [{ change, ...asked }] : [];
-      }),
-    );
-  });
-}
-
-/** The change, if any, that puts other values into one of some columns of a table. */
-function changeOfValues(
-  address: string,
-  columns: readonly string[],
-  asking: Asking,
-): AlterColumn | undefined {
-  return asking.plan.changes.find(
-    (change): change is AlterColumn =>
-      change.kind === "alter column" &&
-      change.table === address &&
-      columns.includes(change.after.name) &&
-      (retypedBy(change, asking) !== undefined ||
-        (change.fill !== undefined && change.before.nullable && !change.after.nullable)),
-  );
-}
-
 /** What going back lets go of, since nothing tells into which rows it belongs. */
 function probesOfUnplaced({ attic, changes: [change] }: RenderPlan, dialect: Dialect): Probe[] {
   if (attic?.direction !== "back" || !change) return [];
@@ -147,8 +66,6 @@ function probesOfUnplaced({ attic, changes: [change] }: RenderPlan, dialect: Dia
   return [...changed, ...unplaced];
 }
 
-type Question = Omit<Probe, "change">;
-
 /** Rows or values that a change takes away. */
 function probeOfLoss(change: Change, asking: Asking): Question | undefined {
   const loss = lossOf(change, widensOn(asking.dialect));
@@ -164,13 +81,15 @@ function questionOfLoss(
   switch (change.kind) {
     case "drop table": {
       const address = addressOf(change.table);
-      return { question: `rows of ${address}`, sql: `SELECT count(*) AS n FROM ${table(address)}` };
+      const from = table(address);
+      return { question: `rows of ${address}`, sql: `SELECT count(*) AS n FROM ${from}`, table: from };
     }
     case "drop column": {
       const { name } = change.column;
       return {
         question: `values of ${change.table}.${name}`,
         sql: `SELECT count(${dialect.names.quote(name)}) AS n FROM ${table(change.table)}`,
+        table: table(change.table),
       };
     }
     case "alter column": {
@@ -181,10 +100,12 @@ function questionOfLoss(
         ? {
             question: `rows of ${change.table} without a ${change.after.name}, which get one`,
             sql: `SELECT count(*) AS n FROM ${from} WHERE ${name} IS NULL`,
+            table: from,
           }
         : {
             question: `values of ${change.table}.${change.after.name} that others take the place of`,
             sql: `SELECT count(${name}) AS n FROM ${from}`,
+            table: from,
           };
     }
     default:
@@ -328,119 +249,4 @@ function probeOfRequired(change: AlterColumn, asking: Asking): Question | undefi
   if (!before.nullable) return undefined;
   const where = `${oldColumn(change, asking)} IS NULL`;
   return { ...question, sql: `SELECT count(*) AS n FROM ${asking.table(address)} AS t WHERE ${where}` };
-}
-
-function partAfter(change: AddPart | AlterPart): Parts[PartKind] {
-  return change.kind === "add part" ? change.value : change.after;
-}
-
-function probeOfPart(
-  table: string,
-  what: PartKind,
-  part: Parts[PartKind],
-  asking: Asking,
-): Question | undefined {
-  return handlePart<PartKind, Question | undefined>(what, part, {
-    key: key => duplicates(table, key.columns, asking),
-    unique: unique => duplicates(table, unique.columns, asking),
-    index: index => duplicatesInIndex(table, index, asking),
-    "foreign key": foreignKey => orphans(table, foreignKey, asking),
-    check: check => breaking(table, check, asking),
-  });
-}
-
-function duplicates(
-  address: string,
-  names: readonly string[],
-  asking: Asking,
-  where?: ValueToBe,
-): Question | undefined {
-  const found = valuesToBe(address, names, asking);
-  return found && sharedValues(address, names, { ...found, ...(where && { where }) }, asking);
-}
-
-interface Shared {
-  readonly values: readonly string[];
-  readonly fails: boolean;
-  readonly where?: ValueToBe;
-}
-
-/** Lists of values that more than one row has, nulls aside. */
-function sharedValues(
-  address: string,
-  names: readonly string[],
-  { values, fails, where }: Shared,
-  asking: Asking,
-): Question | undefined {
-  if (asking.names.arrives(address)) return undefined;
-  const conditions = [
-    ...values.map(value => `(${value}) IS NOT NULL`),
-    ...(where ? [`(${where.value})`] : []),
-  ];
-  const named = values.map((value, at) => `${value} AS value${at}`);
-  const sql =
-    `SELECT count(*) AS n FROM (SELECT 1 AS one FROM (SELECT ${named.join(", ")} FROM ${asking.table(address)} AS t ` +
-    `WHERE ${conditions.join(" AND ")}) AS held GROUP BY ${named.map((_, at) => `value${at}`).join(", ")} ` +
-    "HAVING count(*) > 1) AS doubled";
-  return {
-    question: `values of ${address} (${names.join(", ")}) held by more than one row`,
-    ...counting(sql, fails || (where?.fails ?? false), asking),
-    meaning: "refuses",
-  };
-}
-
-function duplicatesInIndex(address: string, index: Index, asking: Asking): Question | undefined {
-  if (!index.unique) return undefined;
-  const where = index.where === undefined ? undefined : conditionToBe(address, index.where, asking);
-  if (index.where !== undefined && !where) return undefined;
-  const found = index.parts.map(part =>
-    "column" in part ? valueToBe(address, part.column, asking) : conditionToBe(address, part.sql, asking),
-  );
-  const known = found.filter(each => each !== undefined);
-  if (known.length < found.length) return undefined;
-  const shared = {
-    values: known.map(({ value }) => value),
-    fails: known.some(each => each.fails),
-    ...(where && { where }),
-  };
-  const names = index.parts.map(part => ("column" in part ? part.column : index.name));
-  return sharedValues(address, names, shared, asking);
-}
-
-function breaking(address: string, check: Check, asking: Asking): Question | undefined {
-  const rules = check.rules.flatMap(rule => (rule.kind === "sql" ? [rule.sql] : []));
-  const found = rules.map(sql => conditionToBe(address, sql, asking));
-  if (found.some(each => each === undefined) || asking.names.arrives(address)) return undefined;
-  const known = found.filter(each => each !== undefined);
-  const holds = known.map(({ value }) => `(${value})`).join(" AND ");
-  const sql = `SELECT count(*) AS n FROM ${asking.table(address)} AS t WHERE NOT (${holds})`;
-  return {
-    question: `rows of ${address} that break ${check.name}`,
-    ...counting(
-      sql,
-      known.some(({ fails }) => fails),
-      asking,
-    ),
-    meaning: "refuses",
-  };
-}
-
-function orphans(address: string, { columns, references }: ForeignKey, asking: Asking): Question | undefined {
-  const { names, table } = asking;
-  const own = valuesToBe(address, columns, asking, "r");
-  const keys = valuesToBe(references.table, references.columns, asking, "k");
-  if (!own || names.arrives(address)) return undefined;
-  const present = own.values.map(value => `(${value}) IS NOT NULL`);
-  const isNew = names.arrives(references.table);
-  if (!keys && !isNew) return undefined;
-  const matches = (keys?.values ?? []).map((value, at) => `(${value}) = (${own.values[at]})`);
-  const missing = isNew
-    ? []
-    : [`NOT EXISTS (SELECT 1 FROM ${table(references.table)} AS k WHERE ${matches.join(" AND ")})`];
-  const sql = `SELECT count(*) AS n FROM ${table(address)} AS r WHERE ${[...present, ...missing].join(" AND ")}`;
-  return {
-    question: `rows of ${address} whose ${columns.join(", ")} refers to nothing in ${references.table}`,
-    ...counting(sql, own.fails || (keys?.fails ?? false), asking),
-    meaning: "refuses",
-  };
 }

@@ -4,12 +4,17 @@ import type { Schema, Table } from "./types.js";
 /** The table in each database that says which migrations ran there. */
 export const LEDGER = "emberset_ledger";
 
+/** The table, where an engine commits each statement by itself, that says how far a run came. */
+export const JOURNAL = "emberset_journal";
+
 /** What the names of the attic's tables, or of its namespaces, begin with. */
 export const ATTIC = "emberset_attic_";
 
 /** Whether a table is Emberset's own rather than the project's. */
 export function isInternalTable({ name, namespace }: Pick<Table, "name" | "namespace">): boolean {
-  return name === LEDGER || name.startsWith(ATTIC) || (namespace?.startsWith(ATTIC) ?? false);
+  return (
+    name === LEDGER || name === JOURNAL || name.startsWith(ATTIC) || (namespace?.startsWith(ATTIC) ?? false)
+  );
 }
 
 /** What a catalog says, but for Emberset's own tables and what hangs on them. */

@@ -10,6 +10,7 @@ import type { OpenOptions } from "../session/engine.js";
 import { statementsOver, type Statements } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
 import { refuseOfColumns } from "./rights.js";
+import { stepsOf } from "./steps.js";
 import { refuseBreaking } from "./views.js";
 
 /** The oldest server whose catalog is read right and whose ALTER TABLE knows all that is written. */
@@ -82,6 +83,7 @@ function databaseOver(connection: Connection, target: TargetSettings, trace: Tra
       await refuseBreaking(database, scripted);
       return { restore: async () => undefined, inspect: async () => undefined };
     },
+    steps: stepsOf(statements),
     readCatalog: () => readCatalog(statements, target),
     hasTable: async name => {
       const sql =

@@ -90,6 +90,7 @@ export function databaseOver(
         throw error;
       }
     },
+    hold: tables => run(`LOCK TABLE ${tables.join(", ")} IN ACCESS EXCLUSIVE MODE`),
     // The server itself refuses what others' objects stand in the way of, and says which; but views follow a table.
     watch: async scripted => {
       await refuseBreakingBodies({ rows }, scripted);

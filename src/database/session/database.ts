@@ -30,9 +30,25 @@ export interface Database {
     managed: () => readonly string[],
     careful?: boolean,
   ) => Promise<Watch>;
+  /** Lets nobody else write to tables, quoted, until `exclusively` is at its end. Absent: nobody can, or not so long. */
+  readonly hold?: (tables: readonly string[]) => Promise<void>;
+  /** Of an engine that commits each statement by itself. */
+  readonly steps?: Steps;
   readonly readCatalog: () => Promise<Catalog>;
   readonly hasTable: (name: string) => Promise<boolean>;
   readonly close: () => Promise<void>;
+}
+
+/** How an engine that commits each statement by itself is asked what became of one. */
+export interface Steps {
+  /** A sum, 16 hex digits, of what tables and views are now: another one after a statement that is about them. */
+  readonly stateOf: (tables: readonly string[]) => Promise<string>;
+  /** Rows are committed together, or not at all. */
+  readonly together: (work: () => Promise<void>) => Promise<void>;
+  /** Locks tables, quoted, and lets the journal be written. @returns what lets go of them */
+  readonly lock: (tables: readonly string[]) => Promise<() => Promise<void>>;
+  /** Whether an error says that what a statement makes or drops is there, or gone, already. */
+  readonly isDone: (error: EngineError) => boolean;
 }
 
 /** What is to be seen to after a script ran and before it is committed. */

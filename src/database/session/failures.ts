@@ -1,5 +1,5 @@
 import { Problem, problems } from "../../core/problems.js";
-import type { TargetSettings } from "../../project/settings.js";
+import { dialectOf, type TargetSettings } from "../../project/settings.js";
 import { EngineError } from "./database.js";
 
 /** What a driver's error says, in the same words for every engine. */
@@ -36,7 +36,15 @@ const FAILURES = {
   readOnly: ({ reason }, { label }, cause) => problems.readOnly({ label, reason }, cause),
   unreachable: ({ message, code }, { name, label }, cause) =>
     problems.unreachable({ target: name, label, reason: message || code }, cause),
-  cutOff: ({ message }, { name }, cause) => problems.cutOff({ target: name, reason: message }, cause),
+  cutOff: ({ message }, target, cause) =>
+    problems.cutOff(
+      {
+        target: target.name,
+        reason: message,
+        stepwise: dialectOf(target).render.steps !== undefined,
+      },
+      cause,
+    ),
   notADatabase: (_, { label }, cause) => problems.notADatabase({ file: label }, cause),
   readOnlyFile: (_, { label }, cause) => problems.readOnly({ label }, cause),
   cannotOpen: ({ message }, { label }, cause) => problems.cannotOpen({ file: label, reason: message }, cause),

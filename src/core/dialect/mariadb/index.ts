@@ -10,6 +10,7 @@ import { raise, unspell } from "./raise.js";
 import { managedObjectNames, render, scriptNotes } from "./render/index.js";
 import { rows } from "./rows.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
+import { steps } from "./steps.js";
 import { cannotHoldColumn, NAME, widens, words } from "./types.js";
 
 /** MariaDB 10.6 and later. */
@@ -70,7 +71,7 @@ export const mariadb: Dialect = {
     cannotHold,
     cannotHoldIndex,
   },
-  render: { blocks: render, scriptNotes, managedObjectNames, transactional: false },
+  render: { blocks: render, scriptNotes, managedObjectNames, steps },
   attic,
   catalog: { queries: catalogQueries, read: readCatalog, respells: true, keepsOrder: true },
   rows,

@@ -70,7 +70,7 @@ export const postgres: Dialect = {
     cannotHold,
     cannotHoldIndex,
   },
-  render: { blocks: render, scriptNotes, managedObjectNames, transactional: true },
+  render: { blocks: render, scriptNotes, managedObjectNames },
   attic,
   catalog: { queries: catalogQueries, read: readCatalog, emptyTables, respells: true, keepsOrder: false },
   rows,

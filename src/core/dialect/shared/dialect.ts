@@ -13,6 +13,7 @@ import type {
 import type { Difference } from "../../lower/differences.js";
 import type { AtticSyntax } from "./attic.js";
 import type { Retype } from "./retyping.js";
+import type { StepSyntax } from "./steps.js";
 import type { Block, RenderPlan } from "./render-plan.js";
 
 /** One kind of database: everything the rest of the program asks about it, in groups by who asks. */
@@ -109,8 +110,8 @@ interface DialectRender {
   readonly scriptNotes: (blocks: readonly Block[]) => string[];
   /** Names of what hangs on tables and comes from the schema: a rebuild may take it along without putting it back. */
   readonly managedObjectNames: (schema: Schema) => string[];
-  /** Whether a script that fails leaves nothing behind. */
-  readonly transactional: boolean;
+  /** Of an engine that commits each statement by itself, how those of a script are told. Absent: a script is one transaction. */
+  readonly steps?: StepSyntax;
 }
 
 /** What a database says of itself. */

@@ -54,7 +54,7 @@ export const sqlite: Dialect = {
     cannotHold,
     cannotHoldIndex,
   },
-  render: { blocks: render, scriptNotes, managedObjectNames, transactional: true },
+  render: { blocks: render, scriptNotes, managedObjectNames },
   attic,
   catalog: { queries: catalogQueries, read: readCatalog, respells: false, keepsOrder: true },
   rows,

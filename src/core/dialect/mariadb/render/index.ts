@@ -20,7 +20,7 @@ import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { attic, moveTableSql } from "../attic.js";
 import { quoteTable } from "../names.js";
 import { alterationOf } from "./alter-table.js";
-import { whileLocked } from "./locked.js";
+import { keptOf, whileLocked } from "./locked.js";
 import { addReferences, dropReferences, liftReferences } from "./references.js";
 import { tablePairs, type TablePair } from "./table-pair.js";
 import { REFUSES_NULL } from "../moments.js";
@@ -36,7 +36,18 @@ export function render(plan: RenderPlan): Block[] {
   const lifted = liftReferences(pairs, plan, names);
   // Tables are renamed before all else.
   const renamed = ({ table, now }: Numbered) => (plan.attic?.direction === "back" ? addressOf(table) : now);
-  const altered = pairs.flatMap(pair => alterTable(pair, plan.changes));
+  const altered = pairs.flatMap((pair): Block[] => {
+    const own = keptOf(plan, pair.now);
+    return whileLocked(own, pair.now, [
+      ...findRows(own, attic, renamed),
+      ...fillRoomBlocks(own, attic),
+      ...changedSinceBlocks(own, attic, ({ table }) => addressOf(table)),
+      ...alterTable(pair, plan.changes),
+      ...becameBlocks(own, attic),
+      ...keepHeld(own, attic),
+      ...unnumberRows(own, attic),
+    ]);
+  });
   return [
     ...keepCounters(plan, attic),
     ...dropReferences(lifted, plan),
@@ -46,15 +57,7 @@ export function render(plan: RenderPlan): Block[] {
     ...numberRows(plan, attic, renamed),
     ...roomBlocks(plan, attic),
     ...roomForHeld(plan, attic),
-    ...whileLocked(plan, pairs, [
-      ...findRows(plan, attic, renamed),
-      ...fillRoomBlocks(plan, attic),
-      ...changedSinceBlocks(plan, attic, ({ table }) => addressOf(table)),
-      ...altered,
-      ...becameBlocks(plan, attic),
-      ...keepHeld(plan, attic),
-      ...unnumberRows(plan, attic),
-    ]),
+    ...altered,
     ...addReferences(lifted),
     ...restoreCounters(plan, attic),
     ...emptiedBlocks(plan, attic),
@@ -74,7 +77,9 @@ export function scriptNotes(blocks: readonly Block[]): string[] {
       ? ["MariaDB commits each statement by itself: one that fails leaves those before it done."]
       : []),
     ...(statements.some(sql => REFUSES_NULL.test(sql))
-      ? ["A required timestamp refuses null by its check: NOT NULL would put the current moment in its place."]
+      ? [
+          "A required timestamp refuses null by its check: NOT NULL would put the current moment in its place.",
+        ]
       : []),
   ];
 }

@@ -1,27 +1,41 @@
 import { addressOf } from "../../../schema/address.js";
+import type { Table } from "../../../schema/types.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { quoteTable } from "../names.js";
-import type { TablePair } from "./table-pair.js";
+
+/** The plan with no more in the attic than what is kept of one table, as it is called once tables are renamed. */
+export function keptOf(plan: RenderPlan, table: Table): RenderPlan {
+  const { attic } = plan;
+  if (!attic) return plan;
+  const address = addressOf(table);
+  const isOfIt = (each: { readonly table: Table; readonly now: string }) =>
+    (attic.direction === "back" ? addressOf(each.table) : each.now) === address;
+  return {
+    ...plan,
+    attic: {
+      ...attic,
+      counters: [],
+      kept: attic.kept.filter(kept => kept.kind !== "table" && isOfIt(kept)),
+      numbered: attic.numbered.filter(isOfIt),
+    },
+  };
+}
 
 /**
  * Nobody else writes to a table from before its values are copied until they are where they will be: what is written
- * meanwhile would be in neither. While tables are locked no others can be used, none can be made or renamed, and each is
- * known by the one name it was locked under: https://mariadb.com/kb/en/lock-tables/
+ * meanwhile would be in neither. Each table is locked by itself, so that what is done to it is done from one lock to its
+ * end. While it is locked no others can be used, none can be made or renamed, and each is known by the one name it was
+ * locked under: https://mariadb.com/kb/en/lock-tables/
+ * @param plan with no more in the attic than what is kept of the table
  */
-export function whileLocked(
-  plan: RenderPlan,
-  pairs: readonly TablePair[],
-  blocks: readonly Block[],
-): Block[] {
-  const { kept: all = [], numbered = [] } = plan.attic ?? {};
-  const values = all.filter(({ kind }) => kind !== "table");
-  const kept = [...values, ...numbered].map(({ address }) => address);
+export function whileLocked({ attic }: RenderPlan, table: Table, blocks: readonly Block[]): Block[] {
+  const kept = [...(attic?.kept ?? []), ...(attic?.numbered ?? [])].map(({ address }) => address);
   if (kept.length === 0) return [...blocks];
-  const tables = [...new Set([...pairs.map(({ now }) => addressOf(now)), ...kept])].sort();
+  const tables = [addressOf(table), ...[...new Set(kept)].sort()];
   return [
     {
       title: "let nobody write meanwhile: it would be in neither the attic nor the table",
-      statements: [`LOCK TABLES ${tables.map(table => `${quoteTable(table)} WRITE`).join(", ")}`],
+      statements: [`LOCK TABLES ${tables.map(each => `${quoteTable(each)} WRITE`).join(", ")}`],
     },
     ...blocks.map(block => ({ ...block, statements: block.statements.map(withoutAliases) })),
     { title: "let others write again", statements: ["UNLOCK TABLES"] },

@@ -1,0 +1,97 @@
+import { ATTIC } from "../../schema/internal-tables.js";
+import { matters, nameOf, tokenize, type Token } from "../../sql/tokens.js";
+import type { Step, StepSyntax } from "../shared/steps.js";
+import { quote } from "./names.js";
+import { TOKENS } from "./settle.js";
+
+/** https://mariadb.com/kb/en/sql-statements-that-cause-an-implicit-commit/ */
+const KINDS: Readonly<Record<string, Step["kind"]>> = {
+  INSERT: "rows",
+  UPDATE: "rows",
+  DELETE: "rows",
+  REPLACE: "rows",
+  SELECT: "rows",
+  WITH: "rows",
+  VALUES: "rows",
+  DO: "rows",
+  CALL: "rows",
+  SET: "session",
+  USE: "session",
+  LOCK: "lock",
+  UNLOCK: "unlock",
+};
+
+export const steps: StepSyntax = {
+  stepOf: sql => {
+    const tokens = tokenize(sql, TOKENS).filter(matters);
+    const kind = KINDS[wordAt(tokens, 0)] ?? "schema";
+    return { kind, about: kind === "schema" ? aboutOf(tokens) : [] };
+  },
+  lockingToo: (sql, tables) => `${sql}${tables.map(table => `, ${quote(table)} WRITE`).join("")}`,
+  prepares: sql => /^ALTER TABLE `(?:[^`]|``)+` ADD COLUMN `emberset_new_[^`]*` [^,]*$/.test(sql),
+  copiedAnew: sql => {
+    const [, table] = COPIES.exec(sql) ?? [];
+    if (table !== undefined) return [`DELETE FROM ${table}`, sql];
+    return /^UPDATE `(?:[^`]|``)+` (?:AS t )?SET `emberset_new_/.test(sql) ? [sql] : [];
+  },
+  sets: (sql, later) => {
+    if (wordAt(tokenize(sql, TOKENS).filter(matters), 0) !== "SET") return false;
+    const [, variable] = /^SET\s+(@[\w$.]+)\s*:?=/i.exec(sql) ?? [];
+    return variable === undefined || later.some(each => each.includes(variable));
+  },
+};
+
+const COPIES = new RegExp(`^INSERT INTO (\`${ATTIC}(?:[^\`]|\`\`)+\`) `);
+
+function wordAt(tokens: readonly Token[], at: number): string {
+  const token = tokens[at];
+  return token?.kind === "word" ? token.text.toUpperCase() : "";
+}
+
+/** Words before the name of what is made, changed or dropped: https://mariadb.com/kb/en/create-table/ */
+const BEFORE_NAME = /^(?:OR|REPLACE|ONLINE|IGNORE|TEMPORARY|IF|NOT|EXISTS)$/;
+
+function aboutOf(tokens: readonly Token[]): string[] {
+  const words = tokens.map((_, at) => wordAt(tokens, at));
+  const verb = words[0]!;
+  const what = words.findIndex((word, at) => at > 0 && at < 6 && /^(?:TABLES?|VIEW|INDEX)$/.test(word));
+  if (!/^(?:CREATE|ALTER|DROP|RENAME)$/.test(verb) || what < 0) return [];
+  if (words[what] === "INDEX") {
+    const on = words.indexOf("ON");
+    return on < 0 ? [] : [nameAt(tokens, on + 1).name];
+  }
+  let at = what + 1;
+  while (BEFORE_NAME.test(words[at] ?? "")) at += 1;
+  const first = nameAt(tokens, at);
+  if (verb === "ALTER") {
+    const renamed = words.findIndex(
+      (word, place) => word === "RENAME" && !/^(?:COLUMN|INDEX|KEY)$/.test(words[place + 1] ?? ""),
+    );
+    if (renamed < 0) return [first.name];
+    return [
+      first.name,
+      nameAt(tokens, /^(?:TO|AS)$/.test(words[renamed + 1] ?? "") ? renamed + 2 : renamed + 1).name,
+    ];
+  }
+  if (verb === "CREATE") return [first.name];
+  // DROP TABLE a, b · RENAME TABLE a TO b, c TO d
+  const names = [first.name];
+  for (let next = first.next; next < tokens.length;) {
+    if (tokens[next]!.text !== "," && words[next] !== "TO") {
+      next += 1;
+      continue;
+    }
+    const named = nameAt(tokens, next + 1);
+    names.push(named.name);
+    next = named.next;
+  }
+  return names;
+}
+
+/** The name that begins there, of a qualified one the last part, and what stands behind it. */
+function nameAt(tokens: readonly Token[], start: number): { readonly name: string; readonly next: number } {
+  let at = start;
+  while (tokens[at + 1]?.text === "." && tokens[at + 2]) at += 2;
+  const token = tokens[at];
+  return { name: token ? nameOf(token) : "", next: at + 1 };
+}

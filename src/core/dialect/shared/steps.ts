@@ -1,0 +1,23 @@
+/**
+ * What a statement of a script is to an engine that commits each by itself. "rows": it can be undone until it is
+ * committed; "session": it changes nothing but the session, "lock" and "unlock": and what others may do; "schema": it is
+ * committed by itself, whole or not at all.
+ */
+export interface Step {
+  readonly kind: "rows" | "session" | "lock" | "unlock" | "schema";
+  /** The tables and views, as they are named, of which one is another thing afterwards; empty: it cannot be told. */
+  readonly about: readonly string[];
+}
+
+/** How a dialect tells the steps of a script. */
+export interface StepSyntax {
+  readonly stepOf: (sql: string) => Step;
+  /** A LOCK TABLES that locks some more tables to be written. */
+  readonly lockingToo: (sql: string, tables: readonly string[]) => string;
+  /** Whether a statement only gets something ready, beside what is there: what was copied before may be copied anew. */
+  readonly prepares: (sql: string) => boolean;
+  /** What brings a copy that a statement has made up to date; none: it makes none, or one that must not be made twice. */
+  readonly copiedAnew: (sql: string) => readonly string[];
+  /** Whether a statement sets what later ones of its session go by. */
+  readonly sets: (sql: string, later: readonly string[]) => boolean;
+}

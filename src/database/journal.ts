@@ -1,0 +1,156 @@
+import { hostname } from "node:os";
+import type { Direction } from "../core/direction.js";
+import type { StoppedRun } from "../core/problems.js";
+import { JOURNAL } from "../core/schema/internal-tables.js";
+import { sha256 } from "../core/sha256.js";
+import type { Statement } from "../core/sql/statements.js";
+import type { Column, DataType, Table } from "../core/schema/types.js";
+import { makeTable } from "./own-tables.js";
+import type { Database } from "./session/database.js";
+
+const column = (name: string, type: DataType, nullable = false): Column => ({ name, type, nullable });
+
+const SUM: DataType = { kind: "char", length: 16 };
+
+/** Where an engine commits each statement by itself: the run that has begun and is not at its end. */
+const JOURNAL_TABLE: Table = {
+  name: JOURNAL,
+  columns: [
+    column("number", { kind: "integer" }),
+    column("name", { kind: "varchar", length: 255 }),
+    column("direction", { kind: "varchar", length: 8 }),
+    column("statements", { kind: "integer" }),
+    column("done", { kind: "integer" }),
+    column("done_sum", SUM),
+    column("doubt", SUM, true),
+    column("doubt_sum", SUM, true),
+    column("began_at", { kind: "varchar", length: 30 }),
+    column("run_by", { kind: "varchar", length: 255 }),
+    column("script", { kind: "text" }, true),
+  ],
+  key: { name: `pk_${JOURNAL}`, columns: ["number"] },
+  uniques: [],
+  indexes: [],
+  foreignKeys: [],
+  checks: [],
+};
+
+/** A run that has begun and is not at its end. */
+export interface JournalEntry {
+  readonly number: number;
+  readonly name: string;
+  readonly direction: Direction;
+  /** How many statements its script had. */
+  readonly statements: number;
+  /** How many of them are done for certain. */
+  readonly done: number;
+  /** A sum of those. */
+  readonly doneSum: string;
+  /** Where the next one had begun: what all that it is about was then, and a sum of the statement. */
+  readonly doubt?: { readonly was: string; readonly sum: string };
+  /** ISO 8601 in UTC. */
+  readonly beganAt: string;
+  /** Process and host. */
+  readonly runBy: string;
+  /** What takes a migration back from the midst, where no script on disk does. */
+  readonly script?: string;
+}
+
+/** Who runs it, as the journal says it. */
+export function whoAmI(): string {
+  return `process ${process.pid} on ${hostname()}`.slice(0, 255);
+}
+
+/** @returns undefined where no run has stopped in the midst */
+export async function readJournal(database: Database): Promise<JournalEntry | undefined> {
+  if (!database.dialect.render.steps || !(await database.hasTable(JOURNAL))) return undefined;
+  const [row] = await database.rows(`SELECT * FROM ${nameIn(database)}`);
+  if (!row) return undefined;
+  const { doubt, doubt_sum: sum } = row;
+  return {
+    number: Number(row["number"]),
+    name: String(row["name"]),
+    direction: row["direction"] === "back" ? "back" : "forward",
+    statements: Number(row["statements"]),
+    done: Number(row["done"]),
+    doneSum: String(row["done_sum"]),
+    ...(typeof doubt === "string" && typeof sum === "string" && { doubt: { was: doubt, sum } }),
+    beganAt: String(row["began_at"]),
+    runBy: String(row["run_by"]),
+    ...(typeof row["script"] === "string" && { script: row["script"] }),
+  };
+}
+
+/** How far a run came, for a problem. */
+export function sayStopped({ name, direction, statements, done, beganAt, runBy }: JournalEntry): StoppedRun {
+  return { migration: name, direction, next: Math.min(done + 1, statements), of: statements, beganAt, runBy };
+}
+
+/** Where a run is, kept in the database beside what it does. */
+export interface Journal {
+  /** Some statements are done; written in the transaction of the last of them. */
+  readonly done: (count: number) => Promise<void>;
+  /** The next one begins. */
+  readonly begins: (done: number, was: string) => Promise<void>;
+  /** It is at its end, or never began. */
+  readonly ends: () => Promise<void>;
+}
+
+/** The journal of a run that begins, or goes on. */
+export async function keepJournal(
+  database: Database,
+  run: Pick<JournalEntry, "number" | "name" | "direction">,
+  statements: readonly Statement[],
+  known: JournalEntry | undefined,
+): Promise<Journal> {
+  const table = nameIn(database);
+  if (!known) {
+    if (!(await database.hasTable(JOURNAL))) await makeTable(database, JOURNAL_TABLE);
+    await beginJournal(database, run, statements);
+  } else await database.run(`UPDATE ${table} SET statements = ?, run_by = ?`, statements.length, whoAmI());
+  const set = (done: number, doubt: string | null, sum: string | null) =>
+    database.run(
+      `UPDATE ${table} SET done = ?, done_sum = ?, doubt = ?, doubt_sum = ?`,
+      ...[done, sumOf(statements.slice(0, done)), doubt, sum],
+    );
+  return {
+    done: count => set(count, null, null),
+    begins: (done, was) => set(done, was, sumOf(statements.slice(done, done + 1))),
+    ends: () => database.run(`DELETE FROM ${table}`),
+  };
+}
+
+/** The first entry of a run. */
+async function beginJournal(
+  database: Database,
+  run: Pick<JournalEntry, "number" | "name" | "direction">,
+  statements: readonly Statement[],
+  script?: string,
+): Promise<void> {
+  await database.run(
+    `INSERT INTO ${nameIn(database)} (number, name, direction, statements, done, done_sum, began_at, run_by, script) VALUES (?, ?, ?, ?, 0, ?, ?, ?, ?)`,
+    ...[run.number, run.name, run.direction, statements.length, sumOf([])],
+    ...[new Date().toISOString(), whoAmI(), script ?? null],
+  );
+}
+
+/** A run that stopped in the midst is to be taken back from there: what does so is in its place in the journal. */
+export async function turnBack(
+  database: Database,
+  stopped: JournalEntry,
+  statements: readonly Statement[],
+  script: string,
+): Promise<void> {
+  await database.run(`DELETE FROM ${nameIn(database)}`);
+  await beginJournal(database, { ...stopped, direction: "back" }, statements, script);
+}
+
+/** 16 hex digits that tell statements from others. */
+export function sumOf(statements: readonly Statement[]): string {
+  const hash = sha256(statements.map(({ sql }) => sql).join(";\n"));
+  return hash.toString("hex").slice(0, 16);
+}
+
+function nameIn({ dialect }: Database): string {
+  return dialect.names.quote(JOURNAL);
+}

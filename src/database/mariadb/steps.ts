@@ -1,0 +1,59 @@
+import { mariadb } from "../../core/dialect/mariadb/index.js";
+import { detailOf } from "../../core/errors.js";
+import { problems, Problem } from "../../core/problems.js";
+import { JOURNAL } from "../../core/schema/internal-tables.js";
+import { sha256 } from "../../core/sha256.js";
+import type { Steps } from "../session/database.js";
+import type { Statements } from "../session/statements.js";
+
+/** https://mariadb.com/kb/en/mariadb-error-code-reference/: there is one already; there is none. */
+const DONE = [1007, 1008, 1050, 1051, 1304, 1305, 1359, 1360, 1537, 1539];
+
+const NO_SUCH_TABLE = 1146;
+
+/** How a MariaDB server is asked what became of a statement. */
+export function stepsOf({ rows, run }: Pick<Statements, "rows" | "run">): Steps {
+  return {
+    stateOf: async tables => {
+      const states: string[] = [];
+      for (const table of tables) states.push(await stateOf(table));
+      return sha256(JSON.stringify(states)).toString("hex").slice(0, 16);
+    },
+    together: async work => {
+      // BEGIN would let go of tables that are locked: https://mariadb.com/kb/en/lock-tables/
+      await run("SET autocommit = OFF");
+      try {
+        await work();
+        await run("COMMIT");
+      } catch (error) {
+        await run("ROLLBACK").catch(() => undefined);
+        throw error;
+      } finally {
+        await run("SET autocommit = ON").catch(() => undefined);
+      }
+    },
+    lock: async tables => {
+      const all = [...tables, mariadb.names.quote(JOURNAL)];
+      await run(`LOCK TABLES ${all.map(table => `${table} WRITE`).join(", ")}`);
+      return () => run("UNLOCK TABLES");
+    },
+    isDone: error => DONE.includes(Number(detailOf(error.cause, "errno"))),
+  };
+
+  /** How it is defined, and since when: it may be made anew just as it was. How far it counts is the rows' business. */
+  async function stateOf(table: string): Promise<string> {
+    try {
+      const [definition] = await rows(`SHOW CREATE TABLE ${mariadb.names.quote(table)}`);
+      const [since] = await rows(
+        "SELECT CREATE_TIME AS since FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ?",
+        table,
+      );
+      const text = Object.values(definition ?? {}).join("\n");
+      return `${text.replace(/ AUTO_INCREMENT=\d+/, "")} ${String(since?.["since"])}`;
+    } catch (error) {
+      if (error instanceof Problem && error.code === problems.queryFailed.code)
+        if (Number(detailOf(error.cause, "errno")) === NO_SUCH_TABLE) return "none";
+      throw error;
+    }
+  }
+}

@@ -1,0 +1,126 @@
+import type { StepSyntax } from "../core/dialect/shared/steps.js";
+import { JOURNAL } from "../core/schema/internal-tables.js";
+import type { Statement } from "../core/sql/statements.js";
+import { keepJournal, sumOf, type Journal, type JournalEntry } from "./journal.js";
+import { EngineError, type Database, type Steps } from "./session/database.js";
+
+/** What a run has done is not what the script, as it is now, begins with. */
+export class DoneOtherwise extends Error {}
+
+interface StepRun {
+  readonly run: Pick<JournalEntry, "number" | "name" | "direction">;
+  readonly statements: readonly Statement[];
+  /** Where an earlier run has stopped, if one has. */
+  readonly stopped: JournalEntry | undefined;
+  /** Called before each statement is sent. @param isLocked whether the script has locked its tables @returns what is to be done behind it */
+  readonly before: (statement: Statement, isLocked: boolean) => Promise<(() => Promise<void>) | undefined>;
+  /** What becomes of an error of the engine. @param done how many statements are done; 0: nothing is */
+  readonly failed: (error: EngineError, statement: Statement, done: number) => Error;
+}
+
+/** A database that commits each statement by itself, and how its statements are told. */
+export interface Stepwise {
+  readonly database: Database;
+  readonly steps: Steps;
+  readonly syntax: StepSyntax;
+}
+
+/**
+ * Runs a script on an engine that commits each statement by itself, from where an earlier run has stopped, and keeps a
+ * journal: a statement that changes rows is committed with its entry, and of one that changes the schema it says before
+ * what there is, so that the next run can tell whether it is done.
+ * @returns the journal, to be ended with what else belongs to the run
+ * @throws DoneOtherwise
+ */
+export async function runSteps(
+  { database, steps, syntax }: Stepwise,
+  { run, statements, stopped, before, failed }: StepRun,
+): Promise<Journal> {
+  const from = stopped ? await settle({ database, steps, syntax }, statements, stopped) : 0;
+  const journal = await keepJournal(database, run, statements, stopped);
+  const texts = statements.map(({ sql }) => sql);
+  const send = (sql: string) =>
+    database.runScripted(syntax.stepOf(sql).kind === "lock" ? syntax.lockingToo(sql, [JOURNAL]) : sql);
+  const { session, copies } = againBefore(texts, from, syntax);
+  for (const sql of session) await send(sql);
+  if (copies.length > 0)
+    await steps.together(async () => {
+      for (const sql of copies) await send(sql);
+      await journal.done(from);
+    });
+  const isNothing = (done: number) =>
+    texts.slice(0, done).every(sql => !["rows", "schema"].includes(syntax.stepOf(sql).kind));
+  for (const [done, statement] of [...statements.entries()].slice(from)) {
+    const { sql } = statement;
+    const { kind, about } = syntax.stepOf(sql);
+    const after = await before(statement, lockedBefore(texts, done, syntax) !== undefined).catch(
+      async (error: unknown) => {
+        if (isNothing(done)) await journal.ends();
+        throw error;
+      },
+    );
+    try {
+      if (kind === "rows")
+        await steps.together(async () => {
+          await send(sql);
+          await journal.done(done + 1);
+        });
+      else {
+        if (kind === "schema") await journal.begins(done, await steps.stateOf(about));
+        await send(sql);
+      }
+    } catch (error) {
+      if (!(error instanceof EngineError)) throw error;
+      // One that had begun, of which nothing tells whether it is done.
+      const isUntold = done === from && stopped?.doubt !== undefined && about.length === 0;
+      if (isUntold && steps.isDone(error)) continue;
+      await (isNothing(done) ? journal.ends() : journal.done(done));
+      throw failed(error, statement, isNothing(done) ? 0 : done);
+    } finally {
+      await after?.();
+    }
+  }
+  return journal;
+}
+
+/** How many statements are done: the one in doubt is, where what it is about is no more as it was. @throws DoneOtherwise */
+async function settle(
+  { steps, syntax }: Stepwise,
+  statements: readonly Statement[],
+  { done, doneSum, doubt }: JournalEntry,
+): Promise<number> {
+  if (sumOf(statements.slice(0, done)) !== doneSum) throw new DoneOtherwise();
+  const next = statements[done];
+  if (!doubt) return done;
+  if (!next) throw new DoneOtherwise();
+  const { about } = syntax.stepOf(next.sql);
+  if (about.length === 0 || (await steps.stateOf(about)) === doubt.was) return done;
+  if (sumOf([next]) !== doubt.sum) throw new DoneOtherwise();
+  return done + 1;
+}
+
+/**
+ * What a session that goes on needs of what is done: what was set and is still spoken of; the tables that are locked;
+ * and the copies of what others may have changed since, as long as nothing was taken away behind them.
+ */
+function againBefore(
+  texts: readonly string[],
+  from: number,
+  syntax: StepSyntax,
+): { readonly session: readonly string[]; readonly copies: readonly string[] } {
+  const { stepOf, sets, prepares, copiedAnew } = syntax;
+  const done = texts.slice(0, from);
+  const session = done.filter(sql => sets(sql, texts.slice(from)));
+  const lock = lockedBefore(texts, from, syntax);
+  if (lock === undefined) return { session, copies: [] };
+  const since = done.slice(lock + 1);
+  const isTaken = since.some(sql => stepOf(sql).kind === "schema" && !prepares(sql));
+  return { session: [...session, done[lock]!], copies: isTaken ? [] : since.flatMap(copiedAnew) };
+}
+
+/** Where the tables were locked that still are when so many statements are done; undefined: none is. */
+function lockedBefore(texts: readonly string[], count: number, { stepOf }: StepSyntax): number | undefined {
+  const done = texts.slice(0, count);
+  const lock = done.findLastIndex(sql => stepOf(sql).kind === "lock");
+  return lock > done.findLastIndex(sql => stepOf(sql).kind === "unlock") ? lock : undefined;
+}

@@ -1,0 +1,151 @@
+import { risks } from "../core/change/risk.js";
+import type { Attic } from "../core/dialect/shared/kept.js";
+import type { RenderPlan } from "../core/dialect/shared/render-plan.js";
+import { widens } from "../core/dialect/registry.js";
+import type { Direction } from "../core/direction.js";
+import { probes, sayCount } from "../core/plan/probes.js";
+import { problems, type Cure, type StoppedRun } from "../core/problems.js";
+import { readAttic } from "../database/attic.js";
+import { countProbes, type ProbeResult } from "../database/count-rows.js";
+import type { Database } from "../database/session/database.js";
+import type { Migration } from "../history/migration.js";
+import { readScript } from "../history/read.js";
+import { isEdited, migrationPlan, wayOf } from "../history/script.js";
+import type { MayLose } from "./options.js";
+
+/** Who is asked whether rows may go. */
+interface Asking {
+  readonly mayLose?: MayLose | undefined;
+}
+
+/** A migration that is to run next. */
+export interface NextRun {
+  readonly migration: Migration;
+  readonly direction: Direction;
+  /** The names of those that ran just before it. */
+  readonly before: readonly string[];
+  /** Where an earlier run of it has stopped, if one has. */
+  readonly stopped?: StoppedRun | undefined;
+}
+
+/** Whether rows could stand in the way, be lost, or have to come back: else none needs to be asked. */
+function concernsRows(migration: Migration, direction: Direction): boolean {
+  if (direction === "back" && migration.kept) return true;
+  const { changes } = wayOf(migration, direction);
+  const keep = direction === "forward" && migration.kept === true;
+  return risks(changes, { keep, widens }).some(({ level }, at) => {
+    if (level !== "kept") return level !== "safe";
+    // Where no key tells the rows, values are lost all the same.
+    return changes[at]?.kind === "alter column";
+  });
+}
+
+/** What gets those rows out of the way that refuse. */
+export function curesOf(found: readonly ProbeResult[]): Set<Cure> {
+  return new Set(found.flatMap(({ meaning, cure = "correct" }) => (meaning === "refuses" ? [cure] : [])));
+}
+
+/**
+ * Looks at the rows before a migration runs: those in its way stop it, those it takes away are asked about.
+ * @returns what is counted of the latter, none included
+ */
+export async function askRows(
+  database: Database,
+  next: NextRun,
+  { mayLose }: Asking,
+): Promise<ProbeResult[]> {
+  const { migration, direction } = next;
+  if (!concernsRows(migration, direction)) return [];
+  const plan = migrationPlan(migration, direction, database.dialect);
+  if (plan.attic && direction === "back") await refuseEmptyAttic(database, migration, plan.attic);
+  // A script that is no longer as it was drafted may well see to the rows itself; the database has the last word.
+  return askRowsOf(
+    database,
+    next,
+    { plan, drafted: !isEdited(migration, direction, database.dialect) },
+    { mayLose },
+  );
+}
+
+/** The same for what takes a migration somewhere, whether as it was drafted or not. */
+export async function askRowsOf(
+  database: Database,
+  next: NextRun,
+  { plan, drafted }: { readonly plan: RenderPlan; readonly drafted: boolean },
+  { mayLose }: Asking,
+): Promise<ProbeResult[]> {
+  const { dialect } = database;
+  const { migration, direction, before } = next;
+  const asked = probes(plan, dialect, direction).filter(({ meaning }) => meaning !== "keeps");
+  const counted = await countProbes(database, asked);
+  const refusing = counted.filter(({ meaning, count }) => meaning === "refuses" && count > 0);
+  const losing = counted.filter(({ meaning }) => meaning === "loses");
+  if (refusing.length > 0 && drafted) {
+    const { file } = readScript(migration, direction, dialect.name);
+    throw problems.rowsRefuse({
+      migration: calledOnItsWay(next),
+      rows: refusing.map(sayResult),
+      before,
+      file,
+      direction,
+      cures: curesOf(refusing),
+    });
+  }
+  await agreeTo(
+    database,
+    next,
+    losing.filter(({ count }) => count > 0),
+    mayLose,
+  );
+  return losing;
+}
+
+/** More came since it was asked about what may go. @returns what may go now */
+export async function askForMore(
+  database: Database,
+  next: NextRun,
+  { agreed, found }: { readonly agreed: readonly ProbeResult[]; readonly found: readonly ProbeResult[] },
+  { mayLose }: Asking,
+): Promise<ProbeResult[]> {
+  await agreeTo(database, next, found, mayLose);
+  return agreed.map(each => found.find(({ question }) => question === each.question) ?? each);
+}
+
+async function agreeTo(
+  { target: { name, guarded } }: Database,
+  next: NextRun,
+  losing: readonly ProbeResult[],
+  mayLose: MayLose | undefined,
+): Promise<void> {
+  const losses = losing.map(sayResult);
+  if (losses.length === 0 || (await mayLose?.(losses, { name, guarded }))) return;
+  const { before } = next;
+  throw problems.wouldLose({ migration: calledOnItsWay(next), target: name, losses, guarded, before });
+}
+
+function calledOnItsWay({ migration, direction }: NextRun): string {
+  return direction === "forward" ? migration.name : `${migration.name} (back)`;
+}
+
+function sayResult({ count, question }: ProbeResult): string {
+  return sayCount(count, question);
+}
+
+/** A script that is as it was drafted needs all that the attic took. */
+async function refuseEmptyAttic(
+  database: Database,
+  migration: Migration,
+  { kept, counters, numbered }: Attic,
+): Promise<void> {
+  if (isEdited(migration, "back", database.dialect)) return;
+  const there = new Set((await readAttic(database)).map(({ address }) => address));
+  const missing = [...kept, ...counters, ...numbered]
+    .map(({ address }) => address)
+    .filter(address => !there.has(address));
+  if (missing.length > 0)
+    throw problems.notInAttic({
+      migration: migration.name,
+      target: database.target.name,
+      addresses: missing,
+    });
+}

@@ -1,0 +1,100 @@
+import { wayBackFrom, type WayBack } from "../core/plan/halfway.js";
+import { respell } from "../core/lower/spellings.js";
+import { problems } from "../core/problems.js";
+import { withoutInternal } from "../core/schema/internal-tables.js";
+import { sayStopped, type JournalEntry } from "../database/journal.js";
+import { allSpellings, readLedger } from "../database/ledger.js";
+import { MoreLost } from "../database/losses.js";
+import { runBackFromMidst } from "../database/run-migration.js";
+import type { Database } from "../database/session/database.js";
+import type { Migration } from "../history/migration.js";
+import type { History } from "../history/read.js";
+import { isEdited, migrationPlan, planText } from "../history/script.js";
+import { askForMore, askRowsOf } from "./ask-rows.js";
+import { runMigrations, type RanMigration, type RunOptions } from "./run-migrations.js";
+
+/** Lets a run that stopped in the midst come to its end, in the direction it had. @throws Problem E501, and what running one may */
+export async function goOn(
+  database: Database,
+  history: History,
+  stopped: JournalEntry,
+  options: RunOptions,
+): Promise<readonly RanMigration[]> {
+  const migration = stoppedMigration(database, history, stopped);
+  if (stopped.script !== undefined) return [await backFromMidst(database, { migration, stopped }, options)];
+  const there = (await readLedger(database)).map(({ name }) => name);
+  return (await runMigrations(database, [migration], stopped.direction, options, there)).ran;
+}
+
+/**
+ * Takes a migration back that has stopped in the midst of its way forward, from where it is.
+ * @returns undefined where what is there does not tell how: it has to come to its end first
+ * @throws Problem E501, E502, E503, and what running a script may
+ */
+export async function backFromWhereItStopped(
+  database: Database,
+  history: History,
+  stopped: JournalEntry,
+  options: RunOptions,
+): Promise<RanMigration | undefined> {
+  const migration = stoppedMigration(database, history, stopped);
+  const { dialect } = database;
+  if (isEdited(migration, "forward", dialect)) return undefined;
+  // The server may still be at the statement that nobody waits for any more.
+  await database.exclusively(async () => undefined);
+  const before = respell(
+    dialect.types.settle(migration.schemaBefore),
+    allSpellings(await readLedger(database)),
+  );
+  const { schema: held } = withoutInternal(await database.readCatalog());
+  const way = wayBackFrom({ full: migrationPlan(migration, "forward", dialect), before, held });
+  return way && backFromMidst(database, { migration, stopped, way }, options);
+}
+
+interface Stopped {
+  readonly migration: Migration;
+  readonly stopped: JournalEntry;
+  /** Absent: it had begun, and the journal has it. */
+  readonly way?: WayBack;
+}
+
+async function backFromMidst(
+  database: Database,
+  { migration, stopped, way }: Stopped,
+  options: RunOptions,
+): Promise<RanMigration> {
+  const { number, name, title } = migration;
+  const next = { migration, direction: "back", before: [] } as const;
+  let agreed = way ? await askRowsOf(database, next, { plan: way.plan, drafted: true }, options) : [];
+  const drops = (way?.leftOver ?? []).map(
+    address => `DROP TABLE IF EXISTS ${database.dialect.attic.table(address)}`,
+  );
+  const script = way ? planText(way.plan, database.dialect, drops) : "";
+  const ran = (await readLedger(database)).map(each => each.name);
+  options.onStart?.(name);
+  for (;;) {
+    try {
+      const { outcome, tookMs } = await runBackFromMidst(database, {
+        migration,
+        ran,
+        agreed,
+        stopped,
+        script,
+      });
+      const { next: from, of } = sayStopped(stopped);
+      const run = { number, name, title, here: outcome === "done", tookMs, goneOn: { from, of } };
+      options.onRun?.(run);
+      return run;
+    } catch (error) {
+      if (!(error instanceof MoreLost)) throw error;
+      agreed = await askForMore(database, next, { agreed, found: error.found }, options);
+    }
+  }
+}
+
+/** @throws Problem E501 */
+function stoppedMigration({ target }: Database, { migrations }: History, { name }: JournalEntry): Migration {
+  const migration = migrations.find(each => each.name === name);
+  if (!migration) throw problems.missing({ target: target.name, migrations: [name] });
+  return migration;
+}

@@ -1,0 +1,181 @@
+import fc from "fast-check";
+import { afterAll, describe, expect, test } from "vitest";
+import { apply } from "../../src/core/change/apply.js";
+import { diff } from "../../src/core/change/diff.js";
+import type { Direction } from "../../src/core/direction.js";
+import { blocksFor, planFor } from "../../src/core/plan/plan.js";
+import { EMPTY_SCHEMA } from "../../src/core/schema/types.js";
+import { openDatabase } from "../../src/database/open.js";
+import { readJournal } from "../../src/database/journal.js";
+import { fillTables, printRows } from "../../src/database/made-up-rows.js";
+import type { Database } from "../../src/database/session/database.js";
+import { readAttic } from "../../src/database/attic.js";
+import { runBackFromMidst } from "../../src/database/run-migration.js";
+import { learnSpellings, respell } from "../../src/core/lower/spellings.js";
+import { wayBackFrom } from "../../src/core/plan/halfway.js";
+import { withoutInternal } from "../../src/core/schema/internal-tables.js";
+import { planText } from "../../src/history/script.js";
+import { cuttingWay, type CuttingWay, type Moment } from "../engines/cut.js";
+import { targetFor } from "../engines/engine.js";
+import { mariadbEngine } from "../engines/mariadb.js";
+import { postgresEngine } from "../engines/postgres.js";
+import { arbitrarySchema, hintsBetween } from "./arbitrary-schema.js";
+import { lostForGood } from "./lineage.js";
+import { PATIENCE, RUNS, SEED } from "./runs.js";
+import { described, driftFrom, isAboutRows, runner, type Way } from "./there-and-back.js";
+
+const engines = { PostgreSQL: await postgresEngine(), MariaDB: await mariadbEngine() };
+const MOMENTS: readonly Moment[] = ["before", "during", "after"];
+
+describe.each(Object.entries(engines))("on a real %s", (name, engine) => {
+  afterAll(() => engine?.close());
+
+  test.runIf(engine)(
+    "a run that is cut at any message comes to the same end when it is run again, there and back",
+    async () => {
+      const told = { ways: 0, cuts: 0, goneOn: 0, takenBack: 0, rows: 0 };
+      const schema = arbitrarySchema({ without: name === "MariaDB" ? "🏺" : "", hostile: true });
+      const road = await cuttingWay(engine!.url);
+      await fc.assert(
+        fc.asyncProperty(schema, schema, fc.nat(30), async (a, version, seed) => {
+          const changes = diff(a, version, hintsBetween(a, version, seed));
+          if (changes.length === 0) return;
+          await engine!.empty();
+          await cutEverywhere(road, engine!.dialect, { a, b: apply(a, changes), changes }, seed, told);
+        }),
+        {
+          seed: SEED,
+          numRuns: Math.ceil(RUNS / 30),
+          ...(process.env["LAW_TELL"] && { endOnFailure: true }),
+          ...(process.env["LAW_PATH"] && { path: process.env["LAW_PATH"] }),
+        },
+      );
+      await road.close();
+      if (process.env["LAW_TELL"]) process.stdout.write(`${name}: ${JSON.stringify(told)}\n`);
+      expect(told.cuts).toBeGreaterThan(told.ways * 10);
+      expect(told.rows).toBeGreaterThan(told.ways);
+      const isStepwise = engine!.dialect.render.steps !== undefined;
+      expect([told.goneOn > 0, told.takenBack > 0]).toEqual([isStepwise, isStepwise]);
+    },
+    PATIENCE,
+  );
+});
+
+type Told = Record<"ways" | "cuts" | "goneOn" | "takenBack" | "rows", number>;
+
+type Using = <T>(work: (database: Database) => Promise<T>) => Promise<T>;
+
+/** Takes a run that stopped on its way forward back from there, is cut itself, and does it. @returns false: it cannot be told how */
+async function wayBack(
+  road: CuttingWay,
+  using: Using,
+  { a, changes }: Way,
+  told: Told,
+  at: number,
+): Promise<boolean> {
+  const keeping = { number: "0001", direction: "forward" } as const;
+  const found = await using(async database => {
+    const { dialect } = database;
+    const { schema: held } = withoutInternal(await database.readCatalog());
+    const before = respell(dialect.types.settle(a), learnSpellings(dialect.types.settle(a), held));
+    return wayBackFrom({ full: planFor(dialect, a, changes, keeping), before, held });
+  });
+  if (!found) return false;
+  const go = () =>
+    using(async database => {
+      const { dialect } = database;
+      const stopped = await readJournal(database);
+      if (!stopped) return;
+      const drops = found.leftOver.map(address => `DROP TABLE IF EXISTS ${dialect.attic.table(address)}`);
+      const script = planText(found.plan, dialect, drops);
+      const migration = { number: 1, name: "0001-made-up" };
+      await runBackFromMidst(database, { migration, ran: [], stopped, script });
+    });
+  road.cutAt(at, MOMENTS[at % 3]!);
+  await go().catch(() => (told.cuts += 1));
+  road.cutAt(undefined);
+  await go();
+  told.takenBack += 1;
+  return true;
+}
+
+/** Cuts a migration's run there and back at each of its messages, runs it again, and looks at what came of it. */
+async function cutEverywhere(
+  road: CuttingWay,
+  { name: dialect, types }: Database["dialect"],
+  way: Way,
+  seed: number,
+  told: Told,
+): Promise<void> {
+  const target = targetFor(dialect as "mariadb", road.url);
+  const using: Using = async work => {
+    const database = await openDatabase(target, { mode: "change" });
+    try {
+      return await work(database);
+    } finally {
+      await database.close();
+    }
+  };
+  road.cutAt(undefined);
+  const tables = types.settle(way.a).tables;
+  const start = await using(async database => {
+    for (const { statements } of blocksFor(database.dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, way.a)))
+      for (const statement of statements) await database.runScripted(statement);
+    await fillTables(database, way.a, { rows: 4, rules: () => new Map() });
+    return printRows(database, tables);
+  });
+  const settled = await using(async database => planFor(database.dialect, way.a, way.changes));
+  const lost = lostForGood(dialect, settled.before, settled.after, settled.changes);
+  let text = "";
+  const run = (direction: Direction) =>
+    using(async database => {
+      const { run: go, scripts } = runner(database, way);
+      text = `${scripts.forward.text}\n---- back\n${scripts.back.text}`;
+      await go(direction);
+    });
+  const messages = { forward: 0, back: 0 };
+  try {
+    for (const direction of ["forward", "back"] as const) {
+      road.cutAt(undefined);
+      await run(direction);
+      messages[direction] = road.sent();
+    }
+  } catch (error) {
+    if (isAboutRows(error)) return;
+    throw described(error, text);
+  }
+  told.ways += 1;
+  for (const { rows } of start.values()) told.rows += rows;
+  const most = Math.max(messages.forward, messages.back);
+  for (let at = 1 + (seed % 3); at <= most; at += 3) {
+    for (const direction of ["forward", "back"] as const) {
+      const moment = MOMENTS[(at + seed) % 3]!;
+      road.cutAt(at, moment);
+      await run(direction).then(
+        () => undefined,
+        () => (told.cuts += 1),
+      );
+      road.cutAt(undefined);
+      const stopped = await using(readJournal);
+      if (stopped) told.goneOn += 1;
+      const where = `${direction} cut ${moment} message ${at} of ${messages[direction]}`;
+      if (stopped?.direction === "forward" && at % 2 === 0 && (await wayBack(road, using, way, told, at))) {
+        expect(await using(database => driftFrom(database, way.a)), `${where}, taken back\n${text}`).toEqual(
+          [],
+        );
+        expect(await using(database => printRows(database, tables)), `${where}, taken back\n${text}`).toEqual(
+          start,
+        );
+        expect(await using(readAttic), `${where}, taken back\n${text}`).toEqual([]);
+      }
+      await run(direction).catch((error: unknown) => {
+        throw described(error, `${where}\n${text}`);
+      });
+      const end = direction === "forward" ? way.b : way.a;
+      expect(await using(database => driftFrom(database, end)), `${where}\n${text}`).toEqual([]);
+    }
+    const found = await using(database => printRows(database, tables));
+    for (const address of lost) for (const prints of [start, found]) prints.delete(address);
+    expect(found, `cut at ${at}\n${text}`).toEqual(start);
+  }
+}
