@@ -14,8 +14,14 @@ if (args.length === 1 && (args[0] === "--version" || args[0] === "-v")) {
 }
 
 async function run(): Promise<void> {
-  const { main, keep } = loadProgram(createRequire(import.meta.url), args);
+  const { main, keep, waits } = loadProgram(createRequire(import.meta.url), args);
+  const breaksOff = () => {
+    process.exitCode = waits(args);
+  };
+  // Nothing is left to do, or something it loaded ends the process, and no end was reached.
+  process.once("exit", breaksOff);
   const status = await main(args);
+  process.off("exit", breaksOff);
   if (status === 0) keep();
   // Once both are written out; to wait until Node has nothing left to do takes a tenth of its own start.
   process.stdout.write("", () => process.stderr.write("", () => process.exit(status)));

@@ -6,6 +6,8 @@ import { cacheFile, readCache, writeCache } from "../cache.js";
 
 interface Program {
   readonly main: (args: readonly string[]) => Promise<number>;
+  /** Says that what is waited for never comes. @returns the exit status */
+  readonly waits: (args: readonly string[]) => number;
   /** Keeps what was compiled in this run for the next ones. */
   readonly keep: () => void;
 }
@@ -28,11 +30,12 @@ export function loadProgram(require: NodeJS.Require, args: readonly string[]): P
   const cache = cacheFile(`${build}-${process.version}-${process.arch}-${command}.bin`);
   const cachedData = readCache(cache);
   const script = new Script(source, { filename, ...(cachedData && { cachedData }) });
-  const module = { exports: {} as { main: Program["main"] } };
+  const module = { exports: {} as Pick<Program, "main" | "waits"> };
   const run = script.runInThisContext() as (...args: unknown[]) => void;
   run.call(module.exports, module.exports, createRequire(filename), module, filename, dirname(filename));
   return {
     main: module.exports.main,
+    waits: module.exports.waits,
     keep: () => {
       if (!cachedData || script.cachedDataRejected) writeCache(cache, script.createCachedData());
     },

@@ -28,6 +28,13 @@ function keepHelpUnmade(parser: Argv): void {
   getInternalMethods.call(parser).getUsageInstance().cacheHelpMessage = () => undefined;
 }
 
+/** Says that a config or a model file waits for what never comes, or ends the process. @returns the exit status */
+export function waits(args: readonly string[]): number {
+  const session = new Session(args);
+  session.fail(problems.brokenOffByLoading(undefined));
+  return session.exitStatus;
+}
+
 /** Runs one command. @returns the exit status */
 export async function main(args: readonly string[]): Promise<number> {
   const session = new Session(args);
@@ -85,7 +92,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .showHelpOnFail(false)
     .fail((message, error) => {
       // What a check answers comes in both places.
-      if (error instanceof Error) throw error;
+      if (error instanceof Error && error.name !== "YError") throw error;
       const [command] = args.filter(arg => !arg.startsWith("-"));
       if (message.startsWith("Did you mean"))
         throw problems.usage({ what: `There is no command ${command ?? ""}. ${message}` });

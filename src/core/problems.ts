@@ -209,6 +209,11 @@ const project = {
     ...(v.variables.length > 0 && { received: `not set: ${v.variables.join(", ")}` }),
     repair: "set the variable, in the environment or in .env beside the config; or name another target",
   })),
+  brokenOffByLoading: define("E125", 2, () => ({
+    what: "The command was broken off before its end",
+    repair:
+      "see what the config or a model file does where it is loaded: it waits for what never comes, or ends the process",
+  })),
 };
 
 /** Model files and what the models say. */
@@ -554,6 +559,10 @@ const safety = {
     what: `Migration ${v.migration} stopped in statement ${v.next} of ${v.of} on its way ${v.direction} on target ${v.target}; nothing was changed`,
     received: `began ${v.beganAt}, ${v.runBy}`,
     repair: "let it come to its end first: run forward to go on, or back to undo it",
+  })),
+  baseline: define("E521", 3, (v: { migration: string; target: string }) => ({
+    what: `Migration ${v.migration} is a baseline: on target ${v.target} its tables were there before it, and undoing it would drop them; nothing was changed`,
+    repair: "leave it; or say that what was there is to go",
   })),
 };
 

@@ -1,8 +1,9 @@
 import type { Direction } from "../core/direction.js";
 import type { Spellings } from "../core/lower/spellings.js";
-import { JOURNAL, LEDGER } from "../core/schema/internal-tables.js";
+import { JOURNAL, LEDGER, LEDGER_KEPT } from "../core/schema/internal-tables.js";
 import type { Column, DataType, Table } from "../core/schema/types.js";
 import { VERSION } from "../version.js";
+import { forgetMigration, keepMigration, makeKept, type KeptMigration } from "./kept-scripts.js";
 import { makeTable } from "./own-tables.js";
 import type { Database } from "./session/database.js";
 
@@ -55,8 +56,17 @@ export async function readLedger(database: Database): Promise<LedgerEntry[]> {
     ranAt: String(row["ran_at"]),
     tookMs: Number(row["took_ms"]),
     program: String(row["program"]),
-    spellings: row["spellings"] === null ? {} : (JSON.parse(String(row["spellings"])) as Spellings),
+    spellings: spellingsIn(row["spellings"]),
   }));
+}
+
+/** What cannot be read is as if nothing had been noted: an expression may then be told as drift. */
+function spellingsIn(text: unknown): Spellings {
+  try {
+    return typeof text === "string" ? (JSON.parse(text) as Spellings) : {};
+  } catch {
+    return {};
+  }
 }
 
 interface LedgerRecord {
@@ -65,17 +75,20 @@ interface LedgerRecord {
   readonly checksums: Readonly<Record<Direction, string>>;
   readonly tookMs: number;
   readonly spellings?: Spellings | undefined;
+  /** What it takes to go back without the folder. */
+  readonly kept: KeptMigration;
 }
 
 /** The ledger is there. */
 export async function makeLedger(database: Database): Promise<void> {
   if (!(await database.hasTable(LEDGER))) await makeTable(database, LEDGER_TABLE);
+  await makeKept(database);
 }
 
 /** Notes in the ledger, which is there, that a migration ran. Part of the migration's transaction. */
 export async function recordRun(
   database: Database,
-  { migration, checksums, tookMs, spellings }: LedgerRecord,
+  { migration, checksums, tookMs, spellings, kept }: LedgerRecord,
 ): Promise<void> {
   const table = database.dialect.names.quote(LEDGER);
   await database.run(
@@ -89,11 +102,13 @@ export async function recordRun(
     VERSION,
     spellings && Object.keys(spellings).length > 0 ? JSON.stringify(spellings) : null,
   );
+  await keepMigration(database, migration.number, kept);
 }
 
 /** Takes the note away that a migration ran. Part of the transaction that undoes it. */
 export async function unrecordRun(database: Database, number: number): Promise<void> {
   await database.run(`DELETE FROM ${database.dialect.names.quote(LEDGER)} WHERE number = ?`, number);
+  if (await database.hasTable(LEDGER_KEPT)) await forgetMigration(database, number);
 }
 
 /** With nothing left to record, the database is as it was before the first migration. */
@@ -101,8 +116,8 @@ export async function dropEmptyLedger(database: Database): Promise<void> {
   const { quote } = database.dialect.names;
   const [left] = await database.rows(`SELECT count(*) AS n FROM ${quote(LEDGER)}`);
   if (Number(left?.["n"]) > 0) return;
-  await database.run(`DROP TABLE ${quote(LEDGER)}`);
-  if (await database.hasTable(JOURNAL)) await database.run(`DROP TABLE ${quote(JOURNAL)}`);
+  for (const table of [LEDGER, LEDGER_KEPT, JOURNAL])
+    if (await database.hasTable(table)) await database.run(`DROP TABLE ${quote(table)}`);
 }
 
 /** All spellings that the runs so far have noted, the newest winning. */

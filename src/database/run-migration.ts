@@ -9,6 +9,7 @@ import { Breakage, EngineError, Unsure, type Database } from "./session/database
 import { readJournal, sayStopped, turnBack, type JournalEntry } from "./journal.js";
 import { allSpellings, dropEmptyLedger, makeLedger, readLedger, recordRun, unrecordRun } from "./ledger.js";
 import type { ProbeResult } from "./count-rows.js";
+import { saysTheSame, type KeptMigration } from "./kept-scripts.js";
 import { recount, recountBefore } from "./losses.js";
 import { DoneOtherwise, runSteps, type Stepwise } from "./run-steps.js";
 
@@ -28,6 +29,8 @@ interface MigrationRun {
   readonly migration: RunnableMigration;
   readonly direction: Direction;
   readonly scripts: Readonly<Record<Direction, RunnableScript>>;
+  /** What the database keeps of it. */
+  readonly kept: KeptMigration;
   /** The names of what has run there, the oldest first, as it was looked at before. */
   readonly ran: readonly string[];
   /** What may go: the probes that count it, with as many as were counted when that was agreed to. */
@@ -107,6 +110,7 @@ export async function runBackFromMidst(
     if (found.script === undefined) await steps.together(() => turnBack(database, found, statements, text));
     const run: MigrationRun = {
       ...{ migration, ran, agreed, direction: "back" },
+      kept: { files: {} },
       scripts: { forward: NO_SCRIPT, back: { ...NO_SCRIPT, text } },
       after: () => EMPTY_SCHEMA,
       managed: () => [],
@@ -143,7 +147,11 @@ async function hasRunAlready(
   const { number, name } = migration;
   const target = database.target.name;
   const own = ledger.find(entry => entry.number === number);
-  if (own && (own.name !== name || (direction === "forward" && own.forward !== scripts.forward.checksum)))
+  const isOther = async () =>
+    direction === "forward" &&
+    own?.forward !== scripts.forward.checksum &&
+    !(await saysTheSame(database, number, scripts.forward));
+  if (own && (own.name !== name || (await isOther())))
     throw problems.ranOtherwise({ target, migration: name, other: own.name });
   if (direction === "forward" && own) return true;
   const now = ledger.map(entry => entry.name);
@@ -209,7 +217,7 @@ async function inSteps(
 /** Notes what ran, and that it is at its end. */
 async function recorded(
   database: Database,
-  { migration, direction, scripts, after }: MigrationRun,
+  { migration, direction, scripts, after, kept }: MigrationRun,
   tookMs: number,
   ends: () => Promise<void>,
 ): Promise<void> {
@@ -226,7 +234,7 @@ async function recorded(
   const checksums = { forward: scripts.forward.checksum, back: scripts.back.checksum };
   await makeLedger(database);
   await together(async () => {
-    await recordRun(database, { migration, checksums, tookMs, spellings });
+    await recordRun(database, { migration, checksums, tookMs, spellings, kept });
     await ends();
   });
 }

@@ -1,6 +1,6 @@
 import { sha256 } from "../core/sha256.js";
 import { existsSync, readdirSync, readFileSync } from "node:fs";
-import { join } from "node:path";
+import { basename, join } from "node:path";
 import {
   Equals,
   IsArray,
@@ -21,6 +21,7 @@ import { problems } from "../core/problems.js";
 import { fingerprint } from "../core/schema/canonical.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import { FORMAT, scriptName, showNumber, type Migration, type MigrationRecord } from "./migration.js";
+import { tidy } from "./left-over.js";
 import { messageOf, textOf } from "../core/errors.js";
 
 export const RECORD_FILE = "migration.json";
@@ -74,6 +75,11 @@ function foldAll(folder: string, names: readonly string[]): Pick<History, "migra
 
 const FOLDER_NAME = /^(\d{4,})-[\p{L}\p{N}][\p{L}\p{N}-]*$/u;
 
+/** Whether a migration's folder may be called so. */
+export function isFolderName(name: string): boolean {
+  return FOLDER_NAME.test(name);
+}
+
 /** The names of the migrations' folders, numbered 1, 2, 3 … without a gap, up to where two have one number. */
 interface Folders {
   readonly names: readonly string[];
@@ -83,6 +89,7 @@ interface Folders {
 
 function readFolders(folder: string): Folders {
   if (!existsSync(folder)) return { names: [], doubled: [], beyond: [] };
+  tidy(folder);
   const names = readdirSync(folder, { withFileTypes: true })
     .filter(entry => entry.isDirectory() && !entry.name.startsWith("."))
     .map(({ name }) => name)
@@ -192,6 +199,16 @@ function readIfThere(file: string): string | undefined {
     if (textOf(error, "code") === "ENOENT") return undefined;
     throw error;
   }
+}
+
+/** The files of a migration that a database keeps, by their names: its record, and the scripts of one dialect. */
+export function filesOf(
+  { folder }: Pick<Migration, "folder">,
+  scripts: Readonly<Record<Direction, Pick<Script, "file" | "text">>>,
+): Record<string, string> {
+  const record = readIfThere(join(folder, RECORD_FILE));
+  const files = [scripts.forward, scripts.back].map(({ file, text }) => [basename(file), text] as const);
+  return { ...(record !== undefined && { [RECORD_FILE]: record }), ...Object.fromEntries(files) };
 }
 
 /** Version control may turn line ends; that is no edit. */

@@ -9,6 +9,7 @@ import { widens } from "../core/dialect/registry.js";
 import { heldAddresses, planFor, type Keeping } from "../core/plan/plan.js";
 import { addressOf } from "../core/schema/address.js";
 import type { Schema } from "../core/schema/types.js";
+import { splitStatements, type Statement } from "../core/sql/statements.js";
 import { showNumber, type Migration } from "./migration.js";
 import { readScript } from "./read.js";
 
@@ -82,6 +83,15 @@ function headline({ number, title }: Migration, direction: Direction, { name }: 
 /** Whether a script on disk is no longer as it was drafted: somebody wrote it, or changed it. */
 export function isEdited(migration: Migration, direction: Direction, dialect: Dialect): boolean {
   return readScript(migration, direction, dialect.name).text !== scriptText(migration, direction, dialect);
+}
+
+/** The statements of a script that are not as they were drafted: somebody wrote them, or changed them. */
+export function ownStatements(migration: Migration, direction: Direction, dialect: Dialect): Statement[] {
+  const { text } = readScript(migration, direction, dialect.name);
+  const drafted = scriptText(migration, direction, dialect);
+  if (text === drafted) return [];
+  const known = new Set(splitStatements(drafted, dialect.tokens).map(({ sql }) => sql));
+  return splitStatements(text, dialect.tokens).filter(({ sql }) => !known.has(sql));
 }
 
 /** Whether a change leaves rows or values nowhere, unless they are kept. */

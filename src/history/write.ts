@@ -1,11 +1,12 @@
 import { chmodSync, mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from "node:fs";
-import { join } from "node:path";
+import { basename, join } from "node:path";
 import { apply } from "../core/change/apply.js";
 import type { Change } from "../core/change/types.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { problems } from "../core/problems.js";
 import { fingerprint } from "../core/schema/canonical.js";
 import { FORMAT, scriptName, showNumber, type Migration, type MigrationRecord } from "./migration.js";
+import { AWAY, DRAFT } from "./left-over.js";
 import { RECORD_FILE, type History } from "./read.js";
 import { stopsCounting } from "../core/change/loss.js";
 import { blankText, scriptText, takesAway } from "./script.js";
@@ -70,15 +71,23 @@ function slug(title: string): string {
 
 /** The migration's folder appears whole or not at all. */
 export function writeDraft({ migration, scripts }: Draft): void {
-  const parent = join(migration.folder, "..");
+  writeFolder(migration.folder, new Map([[RECORD_FILE, recordText(migration)], ...scripts]));
+}
+
+/**
+ * A folder of files appears whole or not at all.
+ * @param files texts by name @param instead whether it takes the place of one that is there
+ */
+export function writeFolder(folder: string, files: ReadonlyMap<string, string>, instead = false): void {
+  const parent = join(folder, "..");
   mkdirSync(parent, { recursive: true });
-  const scratch = mkdtempSync(join(parent, ".draft-"));
+  const scratch = mkdtempSync(join(parent, `${DRAFT}${process.pid}-`));
   try {
-    writeFileSync(join(scratch, RECORD_FILE), recordText(migration));
-    for (const [name, text] of scripts) writeFileSync(join(scratch, name), text);
+    for (const [name, text] of files) writeFileSync(join(scratch, name), text);
     // Made for the moment it is nobody else's; made to stay it is as any other folder.
     chmodSync(scratch, 0o777 & ~process.umask());
-    renameSync(scratch, migration.folder);
+    if (instead) rmSync(folder, { recursive: true });
+    renameSync(scratch, folder);
   } catch (error) {
     rmSync(scratch, { recursive: true, force: true });
     throw error;
@@ -87,7 +96,7 @@ export function writeDraft({ migration, scripts }: Draft): void {
 
 /** Puts a draft in the place of a migration's folder. The old one is away only once the new one is whole. */
 export function replaceDraft(draft: Draft, folder: string): void {
-  const away = join(folder, "..", `.old-${process.pid}`);
+  const away = join(folder, "..", `${AWAY}${process.pid}-${basename(folder)}`);
   renameSync(folder, away);
   try {
     writeDraft(draft);
@@ -106,8 +115,8 @@ export function rewriteRecord(migration: Migration, changes: readonly Change[]):
   renameSync(scratch, join(migration.folder, RECORD_FILE));
 }
 
-/** One line for each change: a change to a change shows as one changed line. */
-function recordText({
+/** A record as it is written, one line for each change: a change to a change shows as one changed line. */
+export function recordText({
   format,
   number,
   title,

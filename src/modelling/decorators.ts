@@ -20,6 +20,7 @@ type FieldName<T> = Extract<keyof T, string>;
 /** This class is an entity: its instances are rows of a table. Naming the class (`@Stored<Piece>`) checks field names. */
 export function Stored<T = unknown>(options: StoredOptions<T> = {}) {
   return (cls: unknown extends T ? Class : Class<T>): void => {
+    if (typeof cls !== "function") throw new TypeError("@Stored() stands on a class, not on what is in it");
     recordClass(cls).stored = options as StoredOptions;
   };
 }

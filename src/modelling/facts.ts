@@ -302,6 +302,7 @@ export function recordClass(cls: unknown): ClassFacts {
 
 /** The facts of a property, made on first use. */
 export function recordProperty(prototype: object, property: string): PropertyFacts {
+  if (typeof property !== "string") throw new TypeError("a property called by a symbol cannot be stored");
   const { properties } = recordClass(prototype.constructor);
   const known = properties.get(property);
   if (known) return known;

@@ -33,7 +33,10 @@ class TargetShape {
 }
 
 class FileTargetShape extends TargetShape {
-  @IsString() @IsNotEmpty() file: unknown;
+  @Matches(/^(?![a-z][a-z0-9+.-]*:\/\/)/i, { message: "$property must be a path, not a URL" })
+  @IsString()
+  @IsNotEmpty()
+  file: unknown;
 }
 
 class ServerTargetShape extends TargetShape {
@@ -66,6 +69,15 @@ export function faultsOfConfig(config: unknown): string[] {
   ];
 }
 
+/** What the drivers could not read. */
+function unreadableUrls(targets: Record<string, unknown>): string[] {
+  return Object.entries(targets).flatMap(([name, target]) => {
+    const url = isRecord(target) ? target["url"] : undefined;
+    const isWrong = typeof url === "string" && url !== "" && !URL.canParse(url);
+    return isWrong ? [`targets.${name}.url cannot be read as a URL; received (not shown)`] : [];
+  });
+}
+
 function faultsOfTargets(targets: Record<string, unknown>, home: unknown): string[] {
   const names = Object.keys(targets);
   if (names.length === 0)
@@ -87,6 +99,7 @@ function faultsOfTargets(targets: Record<string, unknown>, home: unknown): strin
         ? faultsOf(shapeOf(target), target, `targets.${name}.`)
         : [`targets.${name} must be an object; received ${show(target)}`];
     }),
+    ...unreadableUrls(targets),
     ...wrongHome,
     ...unclear,
     ...atOddsOverReferences(targets),

@@ -15,8 +15,8 @@ import { makeLedger, readLedger, recordRun } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
 import { withScratch } from "../database/open.js";
 import { scriptName } from "../history/migration.js";
-import { checksumOf } from "../history/read.js";
-import { draftMigration, writeDraft, type Draft } from "../history/write.js";
+import { checksumOf, RECORD_FILE } from "../history/read.js";
+import { draftMigration, recordText, writeDraft, type Draft } from "../history/write.js";
 import type { LoadedModels } from "../project/load-models.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { STARTER_MODEL } from "./init.js";
@@ -167,6 +167,7 @@ export async function record(
     checksums: { forward: script("forward"), back: script("back") },
     tookMs: 0,
     spellings,
+    kept: { files: { [RECORD_FILE]: recordText(migration), ...Object.fromEntries(scripts) }, adopted: true },
   });
 }
 

@@ -5,12 +5,13 @@ import { widens } from "../core/dialect/registry.js";
 import type { Direction } from "../core/direction.js";
 import { probes, sayCount } from "../core/plan/probes.js";
 import { problems, type Cure, type StoppedRun } from "../core/problems.js";
+import { takenBy } from "../core/sql/takes.js";
 import { readAttic } from "../database/attic.js";
 import { countProbes, type ProbeResult } from "../database/count-rows.js";
 import type { Database } from "../database/session/database.js";
 import type { Migration } from "../history/migration.js";
 import { readScript } from "../history/read.js";
-import { isEdited, migrationPlan, wayOf } from "../history/script.js";
+import { isEdited, migrationPlan, ownStatements, wayOf } from "../history/script.js";
 import type { MayLose } from "./options.js";
 
 /** Who is asked whether rows may go. */
@@ -55,23 +56,38 @@ export async function askRows(
   { mayLose }: Asking,
 ): Promise<ProbeResult[]> {
   const { migration, direction } = next;
-  if (!concernsRows(migration, direction)) return [];
+  const byHand = takenByHand(database, next);
+  if (!concernsRows(migration, direction)) {
+    await agreeTo(database, next, byHand, mayLose);
+    return [];
+  }
   const plan = migrationPlan(migration, direction, database.dialect);
   if (plan.attic && direction === "back") await refuseEmptyAttic(database, migration, plan.attic);
   // A script that is no longer as it was drafted may well see to the rows itself; the database has the last word.
-  return askRowsOf(
-    database,
-    next,
-    { plan, drafted: !isEdited(migration, direction, database.dialect) },
-    { mayLose },
-  );
+  const drafted = !isEdited(migration, direction, database.dialect);
+  return askRowsOf(database, next, { plan, drafted, byHand }, { mayLose });
+}
+
+/** What a script that is no longer as it was drafted does by itself to rows; only a guarded target asks about updates. */
+function takenByHand({ dialect, target }: Database, { migration, direction }: NextRun): string[] {
+  return takenBy(ownStatements(migration, direction, dialect), dialect.tokens)
+    .filter(({ kind }) => target.guarded || kind === "deletes" || kind === "drops")
+    .map(({ what, line }) => `the script ${what} (line ${line})`);
+}
+
+interface Asked {
+  readonly plan: RenderPlan;
+  /** Whether the script is as it was drafted. */
+  readonly drafted: boolean;
+  /** What the script does by itself to rows. */
+  readonly byHand?: readonly string[];
 }
 
 /** The same for what takes a migration somewhere, whether as it was drafted or not. */
 export async function askRowsOf(
   database: Database,
   next: NextRun,
-  { plan, drafted }: { readonly plan: RenderPlan; readonly drafted: boolean },
+  { plan, drafted, byHand = [] }: Asked,
   { mayLose }: Asking,
 ): Promise<ProbeResult[]> {
   const { dialect } = database;
@@ -91,12 +107,8 @@ export async function askRowsOf(
       cures: curesOf(refusing),
     });
   }
-  await agreeTo(
-    database,
-    next,
-    losing.filter(({ count }) => count > 0),
-    mayLose,
-  );
+  const going = losing.filter(({ count }) => count > 0).map(sayResult);
+  await agreeTo(database, next, [...going, ...byHand], mayLose);
   return losing;
 }
 
@@ -107,17 +119,16 @@ export async function askForMore(
   { agreed, found }: { readonly agreed: readonly ProbeResult[]; readonly found: readonly ProbeResult[] },
   { mayLose }: Asking,
 ): Promise<ProbeResult[]> {
-  await agreeTo(database, next, found, mayLose);
+  await agreeTo(database, next, found.map(sayResult), mayLose);
   return agreed.map(each => found.find(({ question }) => question === each.question) ?? each);
 }
 
 async function agreeTo(
   { target: { name, guarded } }: Database,
   next: NextRun,
-  losing: readonly ProbeResult[],
+  losses: readonly string[],
   mayLose: MayLose | undefined,
 ): Promise<void> {
-  const losses = losing.map(sayResult);
   if (losses.length === 0 || (await mayLose?.(losses, { name, guarded }))) return;
   const { before } = next;
   throw problems.wouldLose({ migration: calledOnItsWay(next), target: name, losses, guarded, before });

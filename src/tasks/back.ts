@@ -1,4 +1,5 @@
 import { problems } from "../core/problems.js";
+import { keptMigration, saysTheSame } from "../database/kept-scripts.js";
 import { withDatabase } from "../database/open.js";
 import type { Database } from "../database/session/database.js";
 import type { History } from "../history/read.js";
@@ -25,6 +26,8 @@ export interface BackOptions extends TargetOptions, RunOptions {
   readonly count?: number | undefined;
   /** The number of the migration to go back to, which stays; 0 undoes all. Instead of `count`. */
   readonly to?: number | undefined;
+  /** Undo a baseline too, which drops what was there before it was adopted. @default false */
+  readonly baseline?: boolean | undefined;
   /** Give the SQL and run nothing. @default false */
   readonly show?: boolean | undefined;
 }
@@ -59,15 +62,26 @@ export async function back(options: BackOptions): Promise<BackResult> {
       const entries =
         left.count === 0 || (first.length > 0 && run.length === 0) ? [] : chooseEntries(run, left, target);
       const migrations = entries.map(({ migration }) => migration!);
-      const editedBack = entries
-        .filter(({ migration, run }) => readScript(migration!, "back", target.dialect).checksum !== run!.back)
-        .map(({ name }) => name);
+      if (!options.baseline) await refuseBaseline(database, entries);
+      const editedBack: string[] = [];
+      for (const { migration, run, name, number } of entries) {
+        const script = readScript(migration!, "back", target.dialect);
+        if (script.checksum !== run!.back && !(await saysTheSame(database, number, script)))
+          editedBack.push(name);
+      }
       const result = options.show
         ? showScripts(target, migrations, "back")
         : await runMigrations(database, migrations, "back", options, ranThere(state));
       return { ...result, ran: [...first, ...result.ran], editedBack, goneOn };
     },
   );
+}
+
+/** What was there before it was adopted is not Emberset's to drop without a word. @throws Problem E521 */
+async function refuseBaseline(database: Database, entries: readonly StateEntry[]): Promise<void> {
+  for (const { number, name } of entries)
+    if ((await keptMigration(database, number))?.adopted)
+      throw problems.baseline({ migration: name, target: database.target.name });
 }
 
 const NOTHING = { first: [], goneOn: [] } as const;

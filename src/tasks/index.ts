@@ -37,6 +37,7 @@ export { forward, type ForwardOptions, type ForwardResult } from "./forward.js";
 export { init, type InitOptions, type InitResult } from "./init.js";
 export type { MayLose, TargetOptions, TaskOptions } from "./options.js";
 export type { RanMigration, RunOptions, RunResult } from "./run-migrations.js";
+export { recover, type RecoverResult } from "./recover.js";
 export {
   rehearse,
   type RehearsedMigration,

@@ -1,5 +1,5 @@
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
-import { basename, join, resolve } from "node:path";
+import { basename, dirname, join, resolve } from "node:path";
 import { DEFAULT_DIALECT, dialects, type DialectName } from "../core/dialect/registry.js";
 import { problems } from "../core/problems.js";
 import { CONFIG_FILE } from "../project/load-settings.js";
@@ -25,11 +25,11 @@ export interface InitResult {
 export function init({ folder = ".", file, dialect = DEFAULT_DIALECT, url }: InitOptions): InitResult {
   const root = resolve(folder);
   const { onServer } = dialects[dialect];
-  if (onServer && url === undefined) throw problems.noUrl({ dialect });
+  if (onServer && (url === undefined || !URL.canParse(url))) throw problems.noUrl({ dialect });
   const database = file ?? `${basename(root).replace(/[^\p{L}\p{N}_-]+/gu, "-") || "local"}.db`;
   const files: Record<string, string> = {
     [CONFIG_FILE]: configText(onServer ? { dialect } : { dialect, file: database }),
-    ...(onServer && { ".env": `LOCAL_URL=${url}\n` }),
+    ...(onServer && { ".env": `LOCAL_URL=${quotedForEnv(url ?? "")}\n` }),
     "models/potter.ts": STARTER_MODEL,
   };
   for (const name of Object.keys(files)) {
@@ -38,10 +38,26 @@ export function init({ folder = ".", file, dialect = DEFAULT_DIALECT, url }: Ini
   // Without it an editor does not know that the models' decorators are legacy ones; a project that has one keeps it.
   if (!existsSync(join(root, "tsconfig.json"))) files["tsconfig.json"] = TSCONFIG;
   const written = Object.keys(files);
-  mkdirSync(join(root, "models"), { recursive: true });
-  for (const [name, text] of Object.entries(files)) writeFileSync(join(root, name), text);
+  makeFolder(join(root, "models"));
+  // What has a password in it is nobody else's to read.
+  for (const [name, text] of Object.entries(files))
+    writeFileSync(join(root, name), text, { mode: name === ".env" ? 0o600 : 0o666 });
   if (addIgnoreRules(join(root, ".gitignore"))) written.push(".gitignore");
   return { folder: root, written };
+}
+
+/** As .env files have it, where a # begins a comment */
+function quotedForEnv(value: string): string {
+  if (/^[\w:/@.?&=%+~,-]*$/.test(value)) return value;
+  const quote = ["'", '"', "`"].find(each => !value.includes(each)) ?? "'";
+  return `${quote}${value}${quote}`;
+}
+
+/** With those above it. Step by step: where the system takes no folder, Node would try for ever to make them all at once. */
+function makeFolder(folder: string): void {
+  if (existsSync(folder)) return;
+  makeFolder(dirname(folder));
+  mkdirSync(folder);
 }
 
 const IGNORED = ["*.db", "*.db-journal", "*.db-wal", "*.db-shm", ".env"];

@@ -9,7 +9,7 @@ import { readLedger } from "../database/ledger.js";
 import { MoreLost } from "../database/losses.js";
 import { runMigration } from "../database/run-migration.js";
 import { showNumber, type Migration } from "../history/migration.js";
-import { readScript } from "../history/read.js";
+import { filesOf, readScript } from "../history/read.js";
 import { migrationPlan, wayOf } from "../history/script.js";
 import type { TargetSettings } from "../project/settings.js";
 import { askForMore, askRows, type NextRun } from "./ask-rows.js";
@@ -169,7 +169,7 @@ async function runOne(
   options.onStart?.(migration.name);
   const run = () =>
     runMigration(database, {
-      ...{ migration, direction, scripts, ran, agreed },
+      ...{ migration, direction, scripts, ran, agreed, kept: { files: filesOf(migration, scripts) } },
       after: () => dialect.types.settle(endOf(migration, direction)),
       managed: () =>
         dialect.render.managedObjectNames(dialect.types.settle(wayOf(migration, direction).before)),

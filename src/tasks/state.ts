@@ -1,5 +1,6 @@
 import type { Database } from "../database/session/database.js";
 import { readJournal, type JournalEntry } from "../database/journal.js";
+import { saysTheSame } from "../database/kept-scripts.js";
 import { readLedger, type LedgerEntry } from "../database/ledger.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import type { Migration } from "../history/migration.js";
@@ -29,9 +30,20 @@ export interface DatabaseState {
 
 /** Holds a database's ledger against the migrations on disk. */
 export async function readState(database: Database, history: History | TornHistory): Promise<DatabaseState> {
-  const state = stateOf(await readLedger(database), history, database.dialect.name);
+  const told = stateOf(await readLedger(database), history, database.dialect.name);
+  const entries: StateEntry[] = [];
+  for (const entry of told.entries) entries.push(await withoutLayout(database, entry));
+  const state = { ...told, entries };
   const stopped = await readJournal(database);
   return stopped ? { ...state, stopped } : state;
+}
+
+/** A script whose white space or comments alone are others is not edited. */
+async function withoutLayout(database: Database, entry: StateEntry): Promise<StateEntry> {
+  const { state, migration, number } = entry;
+  if (state !== "edited" || !migration) return entry;
+  const script = readScript(migration, "forward", database.dialect.name);
+  return (await saysTheSame(database, number, script)) ? { ...entry, state: "run" } : entry;
 }
 
 /** The state of a database that does not exist yet. */

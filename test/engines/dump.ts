@@ -10,7 +10,7 @@ export function dumpServer(dialect: string, url: URL, database: string): string 
     dialect === "postgres"
       ? execFileSync(
           "pg_dump",
-          ["-s", "-O", "-x", "-T", "emberset_ledger", "-N", "emberset_attic_*", "-d", url.href],
+          ["-s", "-O", "-x", "-T", "emberset_ledger*", "-N", "emberset_attic_*", "-d", url.href],
           {
             encoding: "utf8",
           },
@@ -21,7 +21,9 @@ export function dumpServer(dialect: string, url: URL, database: string): string 
             ...mariadbArgs(url),
             "--no-data",
             "--skip-comments",
-            `--ignore-table=${database}.emberset_ledger`,
+            ...["ledger", "ledger_kept", "journal"].map(
+              name => `--ignore-table=${database}.emberset_${name}`,
+            ),
             database,
           ],
           { encoding: "utf8" },

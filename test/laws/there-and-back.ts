@@ -120,6 +120,7 @@ export function runner(database: Database, { a, b, changes }: Way, number = 1) {
       migration: { number, name: nameOf(number) },
       direction,
       scripts,
+      kept: { files: { "forward.sql": scripts.forward.text } },
       ran: Array.from({ length: direction === "forward" ? number - 1 : number }, (_, at) => nameOf(at + 1)),
       after: () => dialect.types.settle(direction === "forward" ? b : a),
       managed: () => dialect.render.managedObjectNames(dialect.types.settle(direction === "forward" ? a : b)),

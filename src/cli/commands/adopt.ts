@@ -47,10 +47,10 @@ export function adoptCommand(session: Session): CommandModule<object, Args> {
       const options = { ...session.taskOptions(args), target: args.target, title: args.title };
       if (args.drift) {
         const result = await adoptDrift({ ...options, putRight: args["put-right"] });
-        return session.result(result, () => renderAdoptedDrift(result, session));
+        return session.result(result, shown => renderAdoptedDrift(shown, session));
       }
       const result = await adopt(options);
-      return session.result(result, () => render(result, session));
+      return session.result(result, shown => render(shown, session));
     },
   };
 }

@@ -28,7 +28,7 @@ export function amendCommand(session: Session): CommandModule<object, Args> {
       const options = { ...session.taskOptions(args), ...session.progress(), target: args.target };
       const said = { renames: args.rename, fills: args.fill };
       const result = await amend({ ...options, ...said, mayLose: session.mayLose(args) });
-      session.result(result, () => render(result, session));
+      session.result(result, shown => render(shown, session));
     },
   };
 }

@@ -51,13 +51,13 @@ export function atticCommand(session: Session): CommandModule<object, Args> {
       const options = { ...session.taskOptions(args), target };
       if (action === "restore") {
         const result = await restoreFromAttic({ ...options, number: number!, thing });
-        session.result(result, () => renderRestored(result, session));
+        session.result(result, shown => renderRestored(shown, session));
       } else if (action === "purge") {
         const result = await purgeAttic({ ...options, number, thing, mayLose: session.mayLose(args) });
-        session.result(result, () => renderPurged(result, session));
+        session.result(result, shown => renderPurged(shown, session));
       } else {
         const result = await listAttic(options);
-        session.result(result, () => renderAttic(result, session));
+        session.result(result, shown => renderAttic(shown, session));
       }
     },
   };

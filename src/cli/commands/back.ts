@@ -9,6 +9,7 @@ interface Args extends GlobalArgs, LosingArgs {
   count?: number | undefined;
   to?: number | undefined;
   show?: boolean | undefined;
+  baseline?: boolean | undefined;
 }
 
 /** `emberset back` */
@@ -34,6 +35,10 @@ export function backCommand(session: Session): CommandModule<object, Args> {
           describe: "The migration to go back to, which stays; 0 undoes all",
           requiresArg: true,
         })
+        .option("baseline", {
+          type: "boolean",
+          describe: "Undo a baseline too: drops what was there before it was adopted",
+        })
         .option("show", { type: "boolean", describe: "Print the SQL and run nothing" })
         .check(
           ({ count: number }) =>
@@ -41,10 +46,14 @@ export function backCommand(session: Session): CommandModule<object, Args> {
             (Number.isInteger(number) && number > 0) ||
             "--count must be a whole number above 0",
         )
+        .check(
+          ({ to }) =>
+            to === undefined || (Number.isInteger(to) && to >= 0) || "--to must be a migration's number",
+        )
         .example("$0 back", "Undo the newest migration")
         .example("$0 back --to 0", "Undo all"),
     handler: async args => {
-      const { target, count: number, to, show } = args;
+      const { target, count: number, to, show, baseline } = args;
       const progress = session.progress();
       const options = {
         ...session.taskOptions(args),
@@ -52,12 +61,13 @@ export function backCommand(session: Session): CommandModule<object, Args> {
         count: number,
         to,
         show,
+        baseline,
         ...progress,
         mayLose: session.mayLose(args),
       };
       const { back } = await import("../../tasks/back.js");
       const result = await back(options);
-      session.result(result, () => render(result, session));
+      session[show ? "raw" : "result"](result, shown => render(shown, session));
     },
   };
 }

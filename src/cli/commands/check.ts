@@ -22,7 +22,7 @@ export function checkCommand(session: Session): CommandModule<object, Args> {
     handler: async args => {
       const { check } = await import("../../tasks/check.js");
       const result = await check(session.taskOptions(args));
-      session.result(result, () => render(result, session));
+      session.result(result, shown => render(shown, session));
       if (result.errors > 0) session.exitStatus = 2;
       else if (args.strict && result.advice > 0) session.exitStatus = 1;
     },

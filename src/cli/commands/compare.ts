@@ -40,7 +40,7 @@ export function compareCommand(session: Session): CommandModule<object, Args> {
       const { from, to, target } = args;
       const { compare } = await import("../../tasks/compare.js");
       const result = await compare({ ...session.taskOptions(args), from, to, target });
-      session.result(result, () => render(result, session));
+      session.result(result, shown => render(shown, session));
       if (args.strict && result.changes.length > 0) session.exitStatus = 1;
     },
   };

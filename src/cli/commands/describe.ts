@@ -28,7 +28,7 @@ export function describeCommand(session: Session): CommandModule<object, Args> {
       const { table, target } = args;
       const { describe } = await import("../../tasks/describe.js");
       const result = await describe({ ...session.taskOptions(args), table, target });
-      session.result(result, () => render(result, session));
+      session.result(result, shown => render(shown, session));
     },
   };
 }

@@ -45,7 +45,7 @@ export function draftCommand(session: Session): CommandModule<object, Args> {
         blank,
         lose,
       });
-      session.result(result, () => render(result, session));
+      session.result(result, shown => render(shown, session));
     },
   };
 }

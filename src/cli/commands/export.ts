@@ -38,7 +38,7 @@ export function exportCommand(session: Session): CommandModule<object, Args> {
       const { exportSchema } = await import("../../tasks/export.js");
       const { as, from, target, out } = args;
       const result = await exportSchema({ ...session.taskOptions(args), as, from, target, out });
-      session.result(result, () => render(result));
+      session.raw(result, shown => render(shown));
     },
   };
 }

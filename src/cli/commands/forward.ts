@@ -33,6 +33,10 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
           describe: "Make the database where a server does not have it yet",
         })
         .option("show", { type: "boolean", describe: "Print the SQL and run nothing" })
+        .check(
+          ({ to }) =>
+            to === undefined || (Number.isInteger(to) && to >= 0) || "--to must be a migration's number",
+        )
         .example("$0 forward --show", "Read what would run")
         .example("$0 forward --target live", "Run on the target live"),
     handler: async args => {
@@ -49,7 +53,7 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
       };
       const { forward } = await import("../../tasks/forward.js");
       const result = await forward(options);
-      session.result(result, () => render(result, session));
+      session[show ? "raw" : "result"](result, shown => render(shown, session));
     },
   };
 }

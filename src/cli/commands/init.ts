@@ -33,7 +33,7 @@ export function initCommand(session: Session): CommandModule<object, Args> {
     handler: async ({ folder, file, dialect, url }) => {
       const { init } = await import("../../tasks/init.js");
       const result = init({ folder, file, dialect, url });
-      session.result(result, () => render(result, session));
+      session.result(result, shown => render(shown, session));
     },
   };
 }

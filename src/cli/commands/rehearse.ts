@@ -63,7 +63,7 @@ export function rehearseCommand(session: Session): CommandModule<object, Args> {
       const { target, rows, fromTarget, sample, record } = args;
       const options = { target, rows, fromTarget, sample, record };
       const result = await rehearse({ ...session.taskOptions(args), ...options });
-      session.result(result, () => render(result, session));
+      session.result(result, shown => render(shown, session));
       if (!result.sound) session.exitStatus = 3;
     },
   };

@@ -36,7 +36,7 @@ export function sketchCommand(session: Session): CommandModule<object, Args> {
       const { sketch } = await import("../../tasks/sketch.js");
       const { entity, phrase: phrases, outline } = args;
       const result = await sketch({ ...session.taskOptions(args), entity, phrases, outline });
-      session.result(result, () => render(result, session));
+      session.result(result, shown => render(shown, session));
     },
   };
 }

@@ -1,6 +1,8 @@
 import type { CommandModule } from "yargs";
+import type { RecoverResult } from "../../tasks/recover.js";
 import type { StatusResult, TargetStatus } from "../../tasks/status.js";
 import { columns, count } from "../terminal/layout.js";
+import { withoutPasswords } from "../words/plain.js";
 import { showPlace } from "../words/problem-text.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import type { Colours } from "../words/colours.js";
@@ -8,6 +10,7 @@ import type { Colours } from "../words/colours.js";
 interface Args extends GlobalArgs {
   target?: string | undefined;
   strict?: boolean | undefined;
+  recover?: boolean | undefined;
 }
 
 /** `emberset status` */
@@ -22,14 +25,33 @@ export function statusCommand(session: Session): CommandModule<object, Args> {
           type: "boolean",
           describe: "Exit with 1 when anything is pending, edited, missing or drifted",
         })
+        .option("recover", {
+          type: "boolean",
+          describe: "Write migrations that ran there and are missing here, from what the database keeps",
+        })
         .example("$0 status --strict", "In CI: fail when a migration was not run"),
     handler: async args => {
+      if (args.recover) {
+        const { recover } = await import("../../tasks/recover.js");
+        const result = await recover({ ...session.taskOptions(args), target: args.target });
+        session.result(result, shown => renderRecovered(shown));
+        return;
+      }
       const { status } = await import("../../tasks/status.js");
       const result = await status({ ...session.taskOptions(args), target: args.target });
-      session.result(result, () => render(result, session));
-      if (args.strict && result.targets.some(isUnsettled)) session.exitStatus = 1;
+      session.result(result, shown => render(shown, session));
+      if (result.targets.some(({ problem }) => problem)) session.exitStatus = 4;
+      else if (args.strict && result.targets.some(isUnsettled)) session.exitStatus = 1;
     },
   };
+}
+
+function renderRecovered({ target, recovered }: RecoverResult): string {
+  if (recovered.length === 0) return `Nothing that ran on ${target} is missing here.`;
+  return [
+    "Written, from what the database keeps:",
+    ...recovered.flatMap(({ files }) => files.map(file => `  ${file}`)),
+  ].join("\n");
 }
 
 function isUnsettled({ migrations, drift, problem, stopped }: TargetStatus): boolean {
@@ -49,7 +71,8 @@ function renderTarget(target: TargetStatus, colours: Colours): string {
   const { target: name, dialect, place, home, guarded, exists, migrations, drift = [] } = target;
   const marks = [home && "home", guarded && "guarded"].filter(Boolean).join(", ");
   const head = `${colours.bold(name)}${marks && ` (${marks})`} · ${dialect} · ${showPlace(place)}${exists ? "" : " · not there yet"}`;
-  if (target.problem) return `${head}\n  ${colours.red(target.problem.code)} ${target.problem.what}`;
+  if (target.problem)
+    return `${head}\n  ${colours.red(target.problem.code)} ${withoutPasswords(target.problem.what)}`;
   if (migrations.length === 0) return `${head}\n  no migrations yet`;
   const rows = migrations.map(({ name: migration, state, ranAt, tookMs }) => [
     migration,

@@ -6,6 +6,7 @@ import type { RunOptions } from "../../tasks/run-migrations.js";
 import type { MayLose } from "../../tasks/options.js";
 import type { Questions } from "../../tasks/questions.js";
 import { askTheDeveloper, askToLose } from "./ask.js";
+import { mapTexts, withoutControls } from "../words/plain.js";
 import { renderProblem, renderProblemJson } from "../words/problem-text.js";
 
 /** The options that every command takes. */
@@ -31,9 +32,16 @@ export class Session {
     this.colours = createColors(!off && (process.stdout.isTTY || Boolean(process.env["FORCE_COLOR"])));
   }
 
-  /** The result of a command: as JSON, or as text. */
-  result(value: unknown, text: () => string): void {
-    process.stdout.write(this.json ? renderJson(value) : `${text().trimEnd()}\n`);
+  /** The result of a command: as JSON, or as text, in which nothing steers the terminal but our own colours. */
+  result<T>(value: T, text: (shown: T) => string): void {
+    const shown = () => text(mapTexts(value, withoutControls)).trimEnd();
+    process.stdout.write(this.json ? renderJson(value) : `${shown()}\n`);
+  }
+
+  /** The same of what another program is to read to the letter, unless it goes to a terminal. */
+  raw<T>(value: T, text: (shown: T) => string): void {
+    if (this.json || process.stdout.isTTY) this.result(value, text);
+    else process.stdout.write(`${text(value).trimEnd()}\n`);
   }
 
   /** Progress and remarks, which are never part of the result. */
@@ -72,7 +80,7 @@ export class Session {
       project,
       ...(trace && {
         trace: (sql: string, ms: number) =>
-          this.note(this.colours.gray(`${ms.toFixed(1).padStart(8)} ms  ${sql}`)),
+          this.note(this.colours.gray(`${ms.toFixed(1).padStart(8)} ms  ${withoutControls(sql)}`)),
       }),
     };
   }
@@ -91,14 +99,16 @@ export class Session {
     return async (losses, target) => {
       if (target.guarded ? confirm === target.name : yes) return true;
       if (!this.canAsk()) return false;
-      return askToLose(losses, target);
+      return askToLose(losses.map(withoutControls), target);
     };
   }
 }
 
 /** Laid out for people at a terminal; for another program on one line, which takes half the time and room. */
 function renderJson(value: unknown): string {
-  return `${JSON.stringify(value, undefined, process.stdout.isTTY ? 2 : undefined)}\n`;
+  const text = JSON.stringify(value, undefined, process.stdout.isTTY ? 2 : undefined);
+  // JSON lets those stand that some terminals obey.
+  return `${text.replace(/[\x7f-\x9f]/g, each => `\\u00${each.charCodeAt(0).toString(16)}`)}\n`;
 }
 
 /** What the file system refuses is nobody's fault here; all else is. */

@@ -1,12 +1,14 @@
 import { relative } from "node:path";
 import type { Problem } from "../../core/problems.js";
 import type { Colours } from "./colours.js";
+import { mapTexts, withoutControls } from "./plain.js";
 import { wordsFor } from "./problems.js";
 
 /** An error for people: what, where, the value received, what is valid, how to repair. */
 export function renderProblem(problem: Problem, colours: Colours): string {
   const { code } = problem;
-  const { what, received, valid, repair, details = [], file, line } = wordsFor(problem);
+  const words = mapTexts(wordsFor(problem), withoutControls);
+  const { what, received, valid, repair, details = [], file, line } = words;
   const location =
     file === undefined ? undefined : `${showPath(file)}${line === undefined ? "" : `:${line}`}`;
   const rows = [

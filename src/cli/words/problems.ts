@@ -1,3 +1,4 @@
+import { mapTexts, withoutPasswords } from "./plain.js";
 import { Problem, problems, type CatalogueEntry, type Words } from "../../core/problems.js";
 
 type Catalogue = typeof problems;
@@ -51,6 +52,11 @@ const WORDINGS: { readonly [Name in keyof Catalogue]?: Wording<ValuesOf<Catalogu
   }),
   wouldLose: mayGo,
   nothingToUndo: () => ({ repair: "see `emberset status`" }),
+  missing: () => ({
+    repair:
+      "bring the folder up to date from version control; or let `emberset status --recover` write them, from what the database keeps",
+  }),
+  baseline: () => ({ repair: "leave it; or say --baseline if what was there is to go" }),
   outOfOrder: ({ pending }) => ({
     repair: `undo back to before ${pending} with \`emberset back --to\`, then run forward`,
   }),
@@ -93,5 +99,6 @@ const wordings = new Map(
 
 /** A problem's words as they are said at the command line. */
 export function wordsFor(problem: Problem): Words {
-  return { ...problem.words, ...wordings.get(problem.code)?.(problem.values, problem) };
+  const words = { ...problem.words, ...wordings.get(problem.code)?.(problem.values, problem) };
+  return mapTexts(words, withoutPasswords);
 }

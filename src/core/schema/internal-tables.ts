@@ -4,6 +4,9 @@ import type { Schema, Table } from "./types.js";
 /** The table in each database that says which migrations ran there. */
 export const LEDGER = "emberset_ledger";
 
+/** The table that has what it takes to go back, beside the ledger. */
+export const LEDGER_KEPT = `${LEDGER}_kept`;
+
 /** The table, where an engine commits each statement by itself, that says how far a run came. */
 export const JOURNAL = "emberset_journal";
 
@@ -13,7 +16,9 @@ export const ATTIC = "emberset_attic_";
 /** Whether a table is Emberset's own rather than the project's. */
 export function isInternalTable({ name, namespace }: Pick<Table, "name" | "namespace">): boolean {
   return (
-    name === LEDGER || name === JOURNAL || name.startsWith(ATTIC) || (namespace?.startsWith(ATTIC) ?? false)
+    [LEDGER, LEDGER_KEPT, JOURNAL].includes(name) ||
+    name.startsWith(ATTIC) ||
+    (namespace?.startsWith(ATTIC) ?? false)
   );
 }
 

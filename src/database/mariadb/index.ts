@@ -1,6 +1,6 @@
 import type { Database } from "../session/database.js";
 import type { Engine } from "../session/engine.js";
-import { NoScratch, withServerScratch } from "../session/server-scratch.js";
+import { NoScratch, SCRATCH, withServerScratch } from "../session/server-scratch.js";
 import { openMariadb } from "./open.js";
 import { Problem, problems } from "../../core/problems.js";
 import { messageOf } from "../../core/errors.js";
@@ -9,7 +9,12 @@ export const mariadbEngine: Engine = {
   open: openMariadb,
   withScratch: async (target, trace, work) => {
     try {
-      return await withServerScratch({ open: openMariadb, createSql, always: ALWAYS }, target, trace, work);
+      return await withServerScratch(
+        { open: openMariadb, createSql, unused: UNUSED, use: USE, always: ALWAYS },
+        target,
+        trace,
+        work,
+      );
     } catch (error) {
       if (!(error instanceof NoScratch)) throw error;
       throw problems.noScratch({ embeddable: false, reason: reasonOf(error.cause) }, error.cause);
@@ -23,6 +28,11 @@ function reasonOf(error: unknown): string {
 }
 
 const ALWAYS = "information_schema";
+
+/** A lock of its name is its owner's: https://mariadb.com/kb/en/is_free_lock/ */
+const USE = (name: string) => `SELECT GET_LOCK('${name}', 0)`;
+const UNUSED = `SELECT SCHEMA_NAME AS name FROM information_schema.SCHEMATA
+  WHERE LEFT(SCHEMA_NAME, ${SCRATCH.length}) = '${SCRATCH}' AND IS_FREE_LOCK(SCHEMA_NAME)`;
 
 /** Texts are compared as in the target's own database. */
 async function createSql({ rows }: Database, name: string): Promise<string> {

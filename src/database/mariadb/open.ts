@@ -1,3 +1,4 @@
+import { setTimeout as wait } from "node:timers/promises";
 import { createConnection, type Connection } from "mysql2/promise";
 import type { Catalog, CatalogRow } from "../../core/dialect/shared/dialect.js";
 import { hidesRules } from "../../core/dialect/mariadb/catalog/read.js";
@@ -121,8 +122,17 @@ async function readCatalog(statements: Statements, target: TargetSettings): Prom
   const { rows } = statements;
   const { name, label } = target;
   await refuseOfColumns(statements, target);
-  const results: CatalogRow[][] = [];
-  for (const sql of mariadb.catalog.queries) results.push(await rows(sql));
+  const ask = async () => {
+    const results: CatalogRow[][] = [];
+    for (const sql of mariadb.catalog.queries) results.push(await rows(sql));
+    return results;
+  };
+  let results = await ask();
+  // Another process may change references between the one query and the other: what the server hides it hides always.
+  for (let tries = 0; hidesRules(results) && tries < 5; tries += 1) {
+    await wait(50 * (tries + 1));
+    results = await ask();
+  }
   // https://mariadb.com/kb/en/information-schema-referential_constraints-table/: not for who may only read.
   if (hidesRules(results)) {
     const reason = "the server hides the rules of references from a user who may only SELECT";

@@ -1,7 +1,7 @@
-import { existsSync, readFileSync } from "node:fs";
+import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { pathToFileURL } from "node:url";
-import { cacheFile, writeCache } from "../../cache.js";
+import { cacheFile, readCache, writeCache } from "../../cache.js";
 import { problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
 import type { Database, Trace } from "../session/database.js";
@@ -26,8 +26,9 @@ interface EmbeddedModule {
 export async function openEmbedded(target: TargetSettings, trace?: Trace): Promise<Database> {
   const { PGlite } = await load();
   const kept = cacheFile(`cluster-${await versionOf()}.tar`);
-  const embedded = await (existsSync(kept)
-    ? PGlite.create({ loadDataDir: new Blob([readFileSync(kept)]) })
+  const cluster = readCache(kept);
+  const embedded = await (cluster
+    ? PGlite.create({ loadDataDir: new Blob([new Uint8Array(cluster)]) })
     : createAndKeep(PGlite, kept));
   await embedded.exec(SETTINGS);
   const connection = {

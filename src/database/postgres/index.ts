@@ -1,5 +1,5 @@
 import type { Engine } from "../session/engine.js";
-import { NoScratch, withServerScratch } from "../session/server-scratch.js";
+import { NoScratch, SCRATCH, withServerScratch } from "../session/server-scratch.js";
 import { openPostgres } from "./open.js";
 
 const createSql = async (_: unknown, name: string): Promise<string> =>
@@ -11,7 +11,7 @@ export const postgresEngine: Engine = {
   withScratch: async (target, trace, work) => {
     try {
       return await withServerScratch(
-        { open: openPostgres, createSql, always: "postgres" },
+        { open: openPostgres, createSql, unused: UNUSED, always: "postgres" },
         target,
         trace,
         work,
@@ -28,3 +28,7 @@ export const postgresEngine: Engine = {
     }
   },
 };
+
+/** https://www.postgresql.org/docs/15/monitoring-stats.html#MONITORING-PG-STAT-ACTIVITY-VIEW: everybody sees who is where. */
+const UNUSED = `SELECT d.datname AS name FROM pg_database d WHERE starts_with(d.datname, '${SCRATCH}')
+  AND NOT EXISTS (SELECT 1 FROM pg_stat_activity a WHERE a.datname = d.datname)`;

@@ -37,7 +37,12 @@ export const steps: StepSyntax = {
   sets: (sql, later) => {
     if (wordAt(tokenize(sql, TOKENS).filter(matters), 0) !== "SET") return false;
     const [, variable] = /^SET\s+(@[\w$.]+)\s*:?=/i.exec(sql) ?? [];
-    return variable === undefined || later.some(each => each.includes(variable));
+    if (variable === undefined) return true;
+    // What is set anew before it is used is not needed, and what it was made of may be gone.
+    const next = later.find(each => each.includes(variable));
+    return (
+      next !== undefined && !new RegExp(`^SET\\s+${variable.replace(/[$.]/g, "\\$&")}\\s*:?=`, "i").test(next)
+    );
   },
 };
 

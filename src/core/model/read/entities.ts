@@ -28,7 +28,12 @@ function describeEntity(cls: Class, stored: StoredOptions, written: Written): En
   const faults: OptionFault[] = [];
   const options = checkStored(stored, name, faults);
   const inside: OptionFault[] = [];
-  const fields = expandFields(fieldsOf(cls, faults, written), of => fieldsOf(of, inside, written));
+  const fields = expandFields(fieldsOf(cls, faults, written), (of, holder, within) => {
+    if (!within.includes(of)) return fieldsOf(of, inside, written);
+    const what = `@Inline: ${of.name} would hold itself`;
+    inside.push({ entity: of.name, property: holder, what, remedy: "make it an entity, and refer to it" });
+    return [];
+  });
   // A value object may be there twice.
   const once = new Map(inside.map(fault => [JSON.stringify(fault), fault]));
   for (const { entity, property, what, remedy } of once.values())
@@ -128,6 +133,8 @@ function validatorsByProperty(cls: Class): Map<string, PropertyValidators> {
   const conditional = new Set<string>();
   for (const metadata of metadataOf(cls)) {
     const { propertyName: property, target, type, name = type } = metadata;
+    // A property called by a symbol is no column.
+    if (typeof property !== "string") continue;
     const entry = found.get(property) ?? { target, validators: [], aside: [], optional: false };
     found.set(property, entry);
     if (name === "isOptional") entry.optional = true;

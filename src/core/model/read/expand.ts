@@ -4,23 +4,28 @@ import type { FieldDescription } from "./descriptions.js";
 /**
  * Fields that come to several: a value object's, and the ways to refer to any of several entities. Each part is a
  * field of its own, called `size.height` or `subject.Potter`.
- * @param fieldsOf the fields of a class, for the classes of value objects
+ * @param fieldsOf the fields of a class, for the classes of value objects, or nothing for one that would hold itself
  */
 export function expandFields(
   fields: readonly FieldDescription[],
-  fieldsOf: (cls: Class) => readonly FieldDescription[],
+  fieldsOf: FieldsOf,
+  within: readonly Class[] = [],
 ): FieldDescription[] {
   return fields.flatMap(field => {
     const { was } = field.facts.field ?? {};
     const one = was === undefined ? field : { ...field, was, calledBefore: [was] };
-    if (field.facts.inline) return inlineFields(one, fieldsOf);
+    if (field.facts.inline) return inlineFields(one, fieldsOf, within);
     return field.facts.refersToAny ? anyFields(one) : [one];
   });
 }
 
+/** @param holder the property that has it @param within the value objects it stands in, the outermost first */
+type FieldsOf = (cls: Class, holder: string, within: readonly Class[]) => readonly FieldDescription[];
+
 function inlineFields(
   field: FieldDescription,
-  fieldsOf: (cls: Class) => readonly FieldDescription[],
+  fieldsOf: FieldsOf,
+  within: readonly Class[],
 ): FieldDescription[] {
   const { target, options } = field.facts.inline!;
   const cls = target();
@@ -28,7 +33,7 @@ function inlineFields(
   const prefix = options.prefix ?? field.called;
   const prefixes = [prefix, ...field.calledBefore];
   const stored = field.facts.field?.stored;
-  return expandFields(fieldsOf(cls), fieldsOf).map(part => ({
+  return expandFields(fieldsOf(cls, field.property, within), fieldsOf, [...within, cls]).map(part => ({
     ...part,
     property: `${field.property}.${part.property}`,
     called: joined(prefix, part.called),

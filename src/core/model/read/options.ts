@@ -1,3 +1,4 @@
+import { messageOf } from "../../errors.js";
 import { closest, distance } from "fastest-levenshtein";
 import type { PropertyFacts, StoredOptions } from "../../../modelling/facts.js";
 import { dialects } from "../../dialect/registry.js";
@@ -204,7 +205,9 @@ export function checkProperty(
   for (const [name, decorator, shapes] of LINKS) {
     const link = facts[name];
     if (!link) continue;
-    if (report(laterClass("targets" in link ? link.targets : link.target, decorator), add)) wrong.add(name);
+    const faults =
+      "targets" in link ? laterClasses(link.targets, decorator) : laterClass(link.target, decorator);
+    if (report(faults, add)) wrong.add(name);
     else if ("options" in link)
       Object.assign(checked, { [name]: { ...link, options: sound(link.options, shapes, decorator, add) } });
   }
@@ -219,9 +222,27 @@ const LINKS = [
   ["inline", "@Inline", INLINE],
 ] as const;
 
+/** The same of several. */
+function laterClasses(targets: unknown, decorator: string): readonly Fault[] {
+  const faults = laterClass(targets, decorator);
+  if (faults.length > 0) return faults;
+  const given = (targets as () => unknown)();
+  if (Array.isArray(given) && given.every(each => typeof each === "function")) return NONE;
+  const what = `${decorator} is given ${show(given)} where a list of entities is meant`;
+  return [{ what, remedy: `write ${decorator}(() => [Potter, Kiln])` }];
+}
+
 /** A class that is named outright may not be there yet when the decorator runs. */
 function laterClass(target: unknown, decorator: string): readonly Fault[] {
-  if (typeof target === "function" && !/^class\b/.test(Function.prototype.toString.call(target))) return NONE;
+  if (typeof target === "function" && !/^class\b/.test(Function.prototype.toString.call(target))) {
+    try {
+      (target as () => unknown)();
+      return NONE;
+    } catch (error) {
+      const what = `${decorator}: its function fails: ${messageOf(error)}`;
+      return [{ what, remedy: "let it give the class, and do nothing else" }];
+    }
+  }
   const name = typeof target === "function" ? target.name : show(target);
   const remedy = `write ${decorator}(() => ${typeof target === "function" ? name : "…"})`;
   return [{ what: `${decorator} is given ${name} where a function that gives it is meant`, remedy }];
@@ -267,8 +288,19 @@ function isRecord(value: unknown): value is Record<string, unknown> {
   return typeof value === "object" && value !== null && !Array.isArray(value);
 }
 
+function asWritten(value: unknown): string {
+  if (typeof value === "bigint") return `${value}n`;
+  try {
+    return (
+      JSON.stringify(value, (_, each: unknown) => (typeof each === "bigint" ? `${each}n` : each)) ??
+      String(value)
+    );
+  } catch {
+    return "something that cannot be written down";
+  }
+}
+
 function show(value: unknown): string {
-  const text =
-    typeof value === "function" ? `the function ${value.name}` : (JSON.stringify(value) ?? String(value));
+  const text = typeof value === "function" ? `the function ${value.name}` : asWritten(value);
   return text.length > 60 ? `${text.slice(0, 59)}…` : text;
 }

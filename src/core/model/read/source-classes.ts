@@ -5,6 +5,7 @@ import type {
   ClassProperty,
   Decorator,
   Expression,
+  Program,
   Statement,
   TSType,
   TypeAnnotation,
@@ -57,14 +58,24 @@ export interface Source {
   readonly imports: readonly SourceImport[];
 }
 
-/** Reads a TypeScript source. Faults in it are for the compiler to tell: what can be read is. */
+function parsed(text: string): Program | undefined {
+  try {
+    return parse(text, {
+      sourceType: "module",
+      errorRecovery: true,
+      attachComment: false,
+      plugins: ["typescript", "decorators-legacy"],
+    }).program;
+  } catch {
+    // Some faults it does not recover from, or the compiler takes for none.
+    return undefined;
+  }
+}
+
+/** Reads a TypeScript source. Faults in it are for the compiler to tell: what can be read is, which may be nothing. */
 export function readSource(text: string): Source {
-  const { program } = parse(text, {
-    sourceType: "module",
-    errorRecovery: true,
-    attachComment: false,
-    plugins: ["typescript", "decorators-legacy"],
-  });
+  const program = parsed(text);
+  if (!program) return { classes: [], imports: [] };
   return {
     classes: program.body.flatMap(statement => {
       const declaration = declaredClass(statement);

@@ -1,0 +1,105 @@
+import type { Statement } from "./statements.js";
+import { matters, nameOf, tokenize, type Token, type TokenRules } from "./tokens.js";
+
+/** What a statement of somebody's own does to rows that are there. */
+export interface Takes {
+  /** "opaque": it runs what its tokens do not tell. */
+  readonly kind: "deletes" | "drops" | "updates" | "opaque";
+  /** `deletes rows of fees`, `drops column fees.price` */
+  readonly what: string;
+  readonly line: number;
+}
+
+/** What statements delete, drop, empty or update, as their tokens tell it; what one only defines, it does not do. */
+export function takenBy(statements: readonly Statement[], rules: TokenRules): Takes[] {
+  return statements.flatMap(({ sql, line }) => {
+    const tokens = tokenize(sql, rules).filter(matters);
+    const words = tokens.map(({ kind, text }) => (kind === "word" ? text.toUpperCase() : ""));
+    if (words[0] === "CREATE") return [];
+    const found = words.flatMap((word, at) => actionAt(word, at, { tokens, words }) ?? []);
+    return found.map(each => ({ ...each, line }));
+  });
+}
+
+interface Cut {
+  readonly tokens: readonly Token[];
+  readonly words: readonly string[];
+}
+
+type Action = Omit<Takes, "line">;
+
+function actionAt(word: string, at: number, cut: Cut): Action | undefined {
+  const { words } = cut;
+  const named = (start: number) => nameFrom(skip(start, cut), cut);
+  switch (word) {
+    case "DELETE": {
+      const from = words.indexOf("FROM", at);
+      if (words[at - 1] === "ON" || from < 0) return undefined;
+      return { kind: "deletes", what: `deletes rows of ${named(from + 1)}` };
+    }
+    case "TRUNCATE":
+      return at === 0 ? { kind: "deletes", what: `empties ${named(1)}` } : undefined;
+    case "UPDATE":
+      if (["ON", "FOR", "DO", "KEY"].includes(words[at - 1] ?? "") || !words.includes("SET", at))
+        return undefined;
+      return { kind: "updates", what: `updates rows of ${named(at + 1)}` };
+    case "REPLACE":
+      return words[at + 1] === "INTO" || words[at - 1] === "OR"
+        ? { kind: "deletes", what: `replaces rows of ${named(words.indexOf("INTO", at) + 1)}` }
+        : undefined;
+    case "MERGE":
+      return at === 0
+        ? { kind: "updates", what: `merges into ${named(words.indexOf("INTO") + 1)}` }
+        : undefined;
+    case "DROP":
+      return dropAt(at, cut);
+    case "DO":
+    case "CALL":
+    case "EXECUTE":
+    case "PREPARE":
+      return at === 0 ? { kind: "opaque", what: `runs code by ${word}` } : undefined;
+    default:
+      return undefined;
+  }
+}
+
+/** What holds no rows of its own. */
+const EMPTY =
+  /^(?:INDEX|CONSTRAINT|DEFAULT|NOT|KEY|PRIMARY|FOREIGN|CHECK|VIEW|TRIGGER|FUNCTION|PROCEDURE|ROUTINE|EVENT|TYPE|DOMAIN|SEQUENCE|POLICY|RULE|IDENTITY|EXPRESSION|USER|ROLE|EXTENSION|PERIOD|SYSTEM|PARTITION|TEMPORARY)$/;
+
+function dropAt(at: number, cut: Cut): Action | undefined {
+  const { words } = cut;
+  const next = words[at + 1] ?? "";
+  if (at === 0) {
+    if (!/^(?:TABLE|SCHEMA|DATABASE)$/.test(next)) return undefined;
+    return { kind: "drops", what: `drops ${next.toLowerCase()} ${nameFrom(skip(2, cut), cut)}` };
+  }
+  if (words[0] !== "ALTER" || EMPTY.test(next)) return undefined;
+  const table = nameFrom(skip(2, cut), cut);
+  return {
+    kind: "drops",
+    what: `drops column ${table}.${nameFrom(skip(next === "COLUMN" ? at + 2 : at + 1, cut), cut)}`,
+  };
+}
+
+/** Past words that may stand before a name. */
+function skip(start: number, { words }: Cut): number {
+  let at = start;
+  while (
+    /^(?:TABLE|ONLY|IF|NOT|EXISTS|LOW_PRIORITY|IGNORE|QUICK|OR|ROLLBACK|ABORT|FAIL|REPLACE)$/.test(
+      words[at] ?? "",
+    )
+  )
+    at += 1;
+  return at;
+}
+
+/** A name with what qualifies it. */
+function nameFrom(start: number, { tokens }: Cut): string {
+  const first = tokens[start];
+  if (!first) return "?";
+  const parts = [nameOf(first)];
+  for (let at = start; tokens[at + 1]?.text === "." && tokens[at + 2]; at += 2)
+    parts.push(nameOf(tokens[at + 2]!));
+  return parts.join(".");
+}

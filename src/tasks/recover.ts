@@ -1,0 +1,75 @@
+import { existsSync } from "node:fs";
+import { join, relative } from "node:path";
+import { DIALECT_NAMES } from "../core/dialect/registry.js";
+import { problems } from "../core/problems.js";
+import { keptMigration } from "../database/kept-scripts.js";
+import { withDatabase } from "../database/open.js";
+import type { Database } from "../database/session/database.js";
+import { scriptName } from "../history/migration.js";
+import { isFolderName, readHistory, RECORD_FILE } from "../history/read.js";
+import { scriptText } from "../history/script.js";
+import { writeFolder } from "../history/write.js";
+import { chooseTarget } from "../project/load-settings.js";
+import { openProject, type OpenProject } from "./open-project.js";
+import type { TargetOptions } from "./options.js";
+import { readState } from "./state.js";
+
+export interface RecoverResult {
+  readonly target: string;
+  /** The migrations that were written, and their files, from the project's folder. */
+  readonly recovered: readonly { readonly name: string; readonly files: readonly string[] }[];
+}
+
+/**
+ * Writes migrations that ran on a target and are missing here, from what the database keeps of them. Scripts of other
+ * dialects are drafted anew. @throws Problem E501 where the database does not have one, and what reading the project may
+ */
+export async function recover(options: TargetOptions): Promise<RecoverResult> {
+  const project = await openProject(options);
+  const target = chooseTarget(project.settings, options.target);
+  return withDatabase(target, { mode: "read", trace: options.trace }, async database => {
+    const { entries } = await readState(database, project.tornHistory());
+    const missing = entries.filter(({ state }) => state === "missing");
+    const recovered: { readonly name: string; readonly files: readonly string[] }[] = [];
+    for (const { number, name } of missing) recovered.push(await recoverOne(project, database, number, name));
+    return { target: target.name, recovered };
+  });
+}
+
+/** What a database says is no path: only names of migrations and of their files are written. */
+async function recoverOne(
+  { settings, dialects }: OpenProject,
+  database: Database,
+  number: number,
+  name: string,
+): Promise<{ readonly name: string; readonly files: readonly string[] }> {
+  const folder = join(settings.migrations, name);
+  const kept = await keptMigration(database, number);
+  const known = ["forward", "back"] as const;
+  const names = DIALECT_NAMES.flatMap(dialect => known.map(direction => scriptName(direction, dialect)));
+  const files = new Map(
+    [RECORD_FILE, ...names].flatMap(file => {
+      const text = kept?.files[file];
+      return typeof text === "string" ? [[file, text] as const] : [];
+    }),
+  );
+  if (!isFolderName(name) || !files.has(RECORD_FILE) || existsSync(folder))
+    throw problems.missing({ target: database.target.name, migrations: [name] });
+  writeFolder(folder, files);
+  const migration = readHistory(settings.migrations).migrations.find(each => each.name === name);
+  const others = new Map(
+    dialects.flatMap(dialect =>
+      known.flatMap(direction => {
+        const file = scriptName(direction, dialect.name);
+        return files.has(file) || !migration
+          ? []
+          : [[file, scriptText(migration, direction, dialect)] as const];
+      }),
+    ),
+  );
+  if (others.size > 0) writeFolder(folder, new Map([...files, ...others]), true);
+  return {
+    name,
+    files: [...files.keys(), ...others.keys()].map(file => relative(settings.folder, join(folder, file))),
+  };
+}

@@ -1,0 +1,36 @@
+import { expect, test } from "vitest";
+import { mariadb } from "../../src/core/dialect/mariadb/index.js";
+import { postgres } from "../../src/core/dialect/postgres/index.js";
+import { splitStatements } from "../../src/core/sql/statements.js";
+import { takenBy } from "../../src/core/sql/takes.js";
+
+/** Statements of somebody's own, and what they do to rows; "": nothing that is there goes. */
+const CASES: Readonly<Record<string, string>> = {
+  "DELETE FROM fees WHERE price = 0": "deletes rows of fees",
+  'delete from "studio"."fees"': "deletes rows of studio.fees",
+  "TRUNCATE TABLE fees": "empties fees",
+  "UPDATE fees SET price = 2": "updates rows of fees",
+  "UPDATE ONLY fees AS f SET price = 2": "updates rows of fees",
+  "WITH old AS (SELECT 1) DELETE FROM fees USING old": "deletes rows of fees",
+  "DROP TABLE IF EXISTS fees": "drops table fees",
+  "ALTER TABLE fees DROP COLUMN price": "drops column fees.price",
+  "ALTER TABLE fees DROP price, ADD x int": "drops column fees.price",
+  "ALTER TABLE fees DROP CONSTRAINT uq, DROP INDEX ix": "",
+  "ALTER TABLE fees ALTER price DROP NOT NULL, ALTER price DROP DEFAULT": "",
+  "DROP INDEX ix ON fees": "",
+  "REPLACE INTO fees VALUES (1)": "replaces rows of fees",
+  "INSERT OR REPLACE INTO fees VALUES (1)": "replaces rows of fees",
+  "INSERT INTO fees SELECT * FROM old ON CONFLICT DO UPDATE SET price = 1": "",
+  "INSERT INTO fees VALUES ('DELETE FROM fees')": "",
+  "SELECT * FROM fees FOR UPDATE": "",
+  "ALTER TABLE fees ADD FOREIGN KEY (a) REFERENCES b (c) ON DELETE CASCADE ON UPDATE SET NULL": "",
+  "CREATE TRIGGER t AFTER INSERT ON fees FOR EACH ROW BEGIN DELETE FROM old; END": "",
+  "CALL clean_up()": "runs code by CALL",
+};
+
+test.each(Object.entries(CASES))("%s", (sql, what) => {
+  for (const { tokens } of [mariadb, postgres]) {
+    const found = takenBy(splitStatements(sql.replaceAll('"', tokens.backslash ? "`" : '"'), tokens), tokens);
+    expect(found.map(each => each.what).join(", ")).toBe(what);
+  }
+});
