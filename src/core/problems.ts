@@ -397,6 +397,14 @@ const database = {
   })),
 };
 
+/** Rows that were counted, for programs: some of them, and what shows all. */
+export interface FoundRows {
+  readonly question: string;
+  readonly count: number;
+  readonly examples: readonly object[];
+  readonly query?: string;
+}
+
 /** A run that has begun and is not at its end. */
 export interface StoppedRun {
   readonly migration: string;
@@ -439,6 +447,8 @@ const safety = {
       v: InFile & {
         migration: string;
         rows: readonly string[];
+        /** The same as data. */
+        found?: readonly FoundRows[];
         before: readonly string[];
         direction: Direction;
         cures: ReadonlySet<Cure>;
@@ -460,6 +470,8 @@ const safety = {
       migration: string;
       target: string;
       losses: readonly string[];
+      /** The same as data, where it was counted. */
+      found?: readonly FoundRows[];
       guarded: boolean;
       before: readonly string[];
     }) => ({

@@ -1,4 +1,4 @@
-import type { Probe } from "../core/plan/probe.js";
+import { GROUPS, type Probe, type Sight } from "../core/plan/probe.js";
 import type { CatalogRow } from "../core/dialect/shared/dialect.js";
 import type { Table } from "../core/schema/types.js";
 import { addressOf, quoteTableName } from "../core/schema/address.js";
@@ -6,22 +6,99 @@ import type { Database } from "./session/database.js";
 
 export interface ProbeResult extends Probe {
   readonly count: number;
+  /** Some of what was counted. */
+  readonly examples?: readonly Example[];
 }
 
-/** Runs probes; those that find nothing are left out. */
+/** A row that was counted, or several that share values. */
+export interface Example {
+  /** Its key: names and values. */
+  readonly key: Readonly<Record<string, ExampleValue>>;
+  readonly values: Readonly<Record<string, ExampleValue>>;
+  /** How many rows share the values. */
+  readonly rows?: number;
+}
+
+export type ExampleValue = string | number | boolean | null;
+
+/** Runs probes and looks at some of what they find; those that find nothing are left out. */
 export async function runProbes(database: Database, probes: readonly Probe[]): Promise<ProbeResult[]> {
-  return (await countProbes(database, probes)).filter(({ count }) => count > 0);
+  return (await countProbes(database, probes, true)).filter(({ count }) => count > 0);
 }
 
-/** Runs probes, one after the other. */
-export async function countProbes(database: Database, probes: readonly Probe[]): Promise<ProbeResult[]> {
+/** How many examples are given of what a probe finds. */
+const FEW = 3;
+
+/** Runs probes, one after the other. @param looking whether to look at some of what they count */
+export async function countProbes(
+  database: Database,
+  probes: readonly Probe[],
+  looking = false,
+): Promise<ProbeResult[]> {
   const results: ProbeResult[] = [];
   for (const probe of probes) {
-    if (probe.before !== undefined) await database.run(probe.before);
-    const rows = await database.rows(probe.sql);
-    results.push({ ...probe, count: Number(rows[0]?.["n"] ?? 0) });
+    const { sight } = probe;
+    if (!looking || !sight) results.push({ ...probe, count: (await counted(database, probe)).count });
+    else if (probe.before !== undefined) {
+      const { count, seen } = await counted(database, probe);
+      // Where nothing was refused, the rows can be looked at as any others.
+      const examples = count === 0 ? [] : (seen ?? (await look(database, sight, FEW)));
+      results.push({ ...probe, count, examples: examples.slice(0, FEW).map(row => exampleOf(row, sight)) });
+    } else results.push({ ...probe, ...(await lookAndCount(database, probe, sight)) });
   }
   return results;
+}
+
+/** Where a look comes to an end, that is the count; where there is more, it has stopped early. */
+async function lookAndCount(
+  database: Database,
+  probe: Probe,
+  sight: Sight,
+): Promise<Pick<ProbeResult, "count" | "examples">> {
+  const found = await look(database, sight, FEW + 1);
+  const examples = found.slice(0, FEW).map(row => exampleOf(row, sight));
+  if (sight.grouped) return { count: Number(found[0]?.[sight.values.length] ?? 0), examples };
+  return { count: found.length > FEW ? (await counted(database, probe)).count : found.length, examples };
+}
+
+/** The first rows of a look, each as a list of its values. */
+async function look(
+  { rows }: Database,
+  { sql, key, values, grouped }: Sight,
+  most: number,
+): Promise<unknown[][]> {
+  const names = [...key, ...values, ...(grouped ? [GROUPS.all, GROUPS.rows] : [])];
+  return (await rows(`${sql} LIMIT ${most}`)).map(row => names.map(name => row[name]));
+}
+
+async function counted(
+  database: Database,
+  { before, sql }: Probe,
+): Promise<{ readonly count: number; readonly seen?: readonly (readonly unknown[])[] }> {
+  if (before !== undefined) await database.run(before);
+  const [row] = await database.rows(sql);
+  const seen = typeof row?.["seen"] === "string" ? (JSON.parse(row["seen"]) as unknown[][]) : [];
+  return { count: Number(row?.["n"] ?? 0), ...(seen.length > 0 && { seen }) };
+}
+
+function exampleOf(row: readonly unknown[], { key, values, grouped }: Sight): Example {
+  const named = (names: readonly string[], from: number) =>
+    Object.fromEntries(names.map((name, at) => [name, plain(row[from + at])]));
+  return {
+    key: named(key, 0),
+    values: named(values, key.length),
+    ...(grouped && { rows: Number(row[values.length + 1]) }),
+  };
+}
+
+/** What drivers make of a value, as JSON has it. */
+function plain(value: unknown): ExampleValue {
+  if (value === null || value === undefined) return null;
+  if (typeof value === "string" || typeof value === "boolean") return value;
+  if (typeof value === "number") return Number.isFinite(value) ? value : String(value);
+  if (value instanceof Date) return Number.isNaN(value.getTime()) ? "no date" : value.toISOString();
+  if (value instanceof Uint8Array) return `0x${Buffer.from(value).toString("hex")}`;
+  return typeof value === "object" ? JSON.stringify(value) : String(value as bigint);
 }
 
 /** SQLite takes at most 500 parts in one compound query: https://sqlite.org/limits.html#max_compound_select */

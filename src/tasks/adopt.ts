@@ -81,7 +81,7 @@ export async function adopt({ title = "baseline", ...options }: AdoptOptions): P
       const draft = draftMigration(project.history(), title, changes, project.dialects);
       const proof = await prove(database, draft, held, options);
       await database.exclusively(async () => {
-        await record(database, draft, spellings);
+        await record(database, draft, spellings, true);
         writeDraft(draft);
         for (const file of starters) rmSync(file);
         staged.keep();
@@ -151,11 +151,12 @@ function refuseUnsaid(said: Schema, held: Schema): void {
   if (differences.length > 0) throw problems.unsaid({ differences });
 }
 
-/** Marks a migration as run where the database has been as it says all along. */
+/** Marks a migration as run where the database has been as it says all along. @param adopted whether all of it was there before */
 export async function record(
   database: Database,
   { migration, scripts }: Draft,
   spellings: ReturnType<typeof learnSpellings>,
+  adopted = false,
 ): Promise<void> {
   const script = (direction: "forward" | "back") =>
     checksumOf(scripts.get(scriptName(direction, database.dialect.name)) ?? "");
@@ -167,7 +168,10 @@ export async function record(
     checksums: { forward: script("forward"), back: script("back") },
     tookMs: 0,
     spellings,
-    kept: { files: { [RECORD_FILE]: recordText(migration), ...Object.fromEntries(scripts) }, adopted: true },
+    kept: {
+      files: { [RECORD_FILE]: recordText(migration), ...Object.fromEntries(scripts) },
+      ...(adopted && { adopted }),
+    },
   });
 }
 

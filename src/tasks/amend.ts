@@ -4,7 +4,8 @@ import { tableOf, type Change } from "../core/change/types.js";
 import { addressOf } from "../core/schema/address.js";
 import { equal } from "../core/schema/canonical.js";
 import { planFor } from "../core/plan/plan.js";
-import { probes, sayCount } from "../core/plan/probes.js";
+import { probes } from "../core/plan/probes.js";
+import { sayRows } from "../core/plan/say-rows.js";
 import { Problem, problems } from "../core/problems.js";
 import { runProbes } from "../database/count-rows.js";
 import type { Database } from "../database/session/database.js";
@@ -106,19 +107,23 @@ export async function amend({ renames = [], fills = [], ...options }: AmendOptio
     rewrite();
     return { ...facts, ...corrected, ran: [] };
   }
-  const ran = await withDatabase(target, { mode: "change", trace: options.trace }, async database => {
-    await refuseRows(database, newest, corrections);
-    const back = await runMigrations(database, [newest], "back", options);
-    const forward = await runMigrations(database, [rewrite()], "forward", options).catch(error => {
-      throw error instanceof Problem
-        ? problems.amendedHalfway({ migration: name, target: target.name, reason: error.words }, error)
-        : error;
-    });
-    return [
-      ...back.ran.map(run => ({ ...run, direction: "back" as const })),
-      ...forward.ran.map(run => ({ ...run, direction: "forward" as const })),
-    ];
-  });
+  const ran = await withDatabase(
+    target,
+    { mode: "change", trace: options.trace, onWait: options.onWait },
+    async database => {
+      await refuseRows(database, newest, corrections);
+      const back = await runMigrations(database, [newest], "back", options);
+      const forward = await runMigrations(database, [rewrite()], "forward", options).catch(error => {
+        throw error instanceof Problem
+          ? problems.amendedHalfway({ migration: name, target: target.name, reason: error.words }, error)
+          : error;
+      });
+      return [
+        ...back.ran.map(run => ({ ...run, direction: "back" as const })),
+        ...forward.ran.map(run => ({ ...run, direction: "forward" as const })),
+      ];
+    },
+  );
   return { ...facts, ...corrected, ran };
 }
 
@@ -167,7 +172,7 @@ async function refuseRows(
   );
   const found = await runProbes(database, asked);
   if (found.length === 0) return;
-  const rows = found.map(({ count, question }) => sayCount(count, question));
+  const rows = found.map(sayRows);
   const facts = { migration: name, rows, before: [], file: folder } as const;
   throw problems.rowsRefuse({ ...facts, direction: "forward", cures: curesOf(found) });
 }

@@ -3,8 +3,9 @@ import type { Attic } from "../core/dialect/shared/kept.js";
 import type { RenderPlan } from "../core/dialect/shared/render-plan.js";
 import { widens } from "../core/dialect/registry.js";
 import type { Direction } from "../core/direction.js";
-import { probes, sayCount } from "../core/plan/probes.js";
-import { problems, type Cure, type StoppedRun } from "../core/problems.js";
+import { probes } from "../core/plan/probes.js";
+import { sayRows } from "../core/plan/say-rows.js";
+import { problems, type Cure, type FoundRows, type StoppedRun } from "../core/problems.js";
 import { takenBy } from "../core/sql/takes.js";
 import { readAttic } from "../database/attic.js";
 import { countProbes, type ProbeResult } from "../database/count-rows.js";
@@ -58,7 +59,7 @@ export async function askRows(
   const { migration, direction } = next;
   const byHand = takenByHand(database, next);
   if (!concernsRows(migration, direction)) {
-    await agreeTo(database, next, byHand, mayLose);
+    await agreeTo(database, next, { going: [], byHand }, mayLose);
     return [];
   }
   const plan = migrationPlan(migration, direction, database.dialect);
@@ -93,22 +94,23 @@ export async function askRowsOf(
   const { dialect } = database;
   const { migration, direction, before } = next;
   const asked = probes(plan, dialect, direction).filter(({ meaning }) => meaning !== "keeps");
-  const counted = await countProbes(database, asked);
+  const counted = await countProbes(database, asked, true);
   const refusing = counted.filter(({ meaning, count }) => meaning === "refuses" && count > 0);
   const losing = counted.filter(({ meaning }) => meaning === "loses");
   if (refusing.length > 0 && drafted) {
     const { file } = readScript(migration, direction, dialect.name);
     throw problems.rowsRefuse({
       migration: calledOnItsWay(next),
-      rows: refusing.map(sayResult),
+      rows: refusing.map(sayRows),
+      found: refusing.map(asFound),
       before,
       file,
       direction,
       cures: curesOf(refusing),
     });
   }
-  const going = losing.filter(({ count }) => count > 0).map(sayResult);
-  await agreeTo(database, next, [...going, ...byHand], mayLose);
+  const going = losing.filter(({ count }) => count > 0);
+  await agreeTo(database, next, { going, byHand }, mayLose);
   return losing;
 }
 
@@ -119,27 +121,29 @@ export async function askForMore(
   { agreed, found }: { readonly agreed: readonly ProbeResult[]; readonly found: readonly ProbeResult[] },
   { mayLose }: Asking,
 ): Promise<ProbeResult[]> {
-  await agreeTo(database, next, found.map(sayResult), mayLose);
+  await agreeTo(database, next, { going: found }, mayLose);
   return agreed.map(each => found.find(({ question }) => question === each.question) ?? each);
 }
 
 async function agreeTo(
   { target: { name, guarded } }: Database,
   next: NextRun,
-  losses: readonly string[],
+  { going, byHand = [] }: { readonly going: readonly ProbeResult[]; readonly byHand?: readonly string[] },
   mayLose: MayLose | undefined,
 ): Promise<void> {
+  const losses = [...going.map(sayRows), ...byHand];
   if (losses.length === 0 || (await mayLose?.(losses, { name, guarded }))) return;
   const { before } = next;
-  throw problems.wouldLose({ migration: calledOnItsWay(next), target: name, losses, guarded, before });
+  const found = going.map(asFound);
+  throw problems.wouldLose({ migration: calledOnItsWay(next), target: name, losses, found, guarded, before });
+}
+
+function asFound({ question, count, examples = [], sight }: ProbeResult): FoundRows {
+  return { question, count, examples, ...(sight && { query: sight.sql }) };
 }
 
 function calledOnItsWay({ migration, direction }: NextRun): string {
   return direction === "forward" ? migration.name : `${migration.name} (back)`;
-}
-
-function sayResult({ count, question }: ProbeResult): string {
-  return sayCount(count, question);
 }
 
 /** A script that is as it was drafted needs all that the attic took. */

@@ -46,7 +46,7 @@ export async function back(options: BackOptions): Promise<BackResult> {
   const history = project.history();
   return withDatabase(
     target,
-    { mode: options.show ? "read" : "change", trace: options.trace },
+    { mode: options.show ? "read" : "change", trace: options.trace, onWait: options.onWait },
     async database => {
       const found = await readState(database, history);
       refuseOtherStory(found, target);

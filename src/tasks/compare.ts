@@ -6,7 +6,7 @@ import { planFor } from "../core/plan/plan.js";
 import type { Probe } from "../core/plan/probe.js";
 import { probes } from "../core/plan/probes.js";
 import { sameSchema } from "../core/schema/canonical.js";
-import { runProbes } from "../database/count-rows.js";
+import { runProbes, type Example } from "../database/count-rows.js";
 import { withExistingDatabase } from "../database/open.js";
 import { showNumber } from "../history/migration.js";
 import { chooseTarget } from "../project/load-settings.js";
@@ -48,6 +48,10 @@ export interface RowReport {
     readonly question: string;
     readonly count: number;
     readonly meaning: Probe["meaning"];
+    /** Some of them. */
+    readonly examples: readonly Example[];
+    /** What shows all of them, as SQL. */
+    readonly query?: string;
   }[];
 }
 
@@ -111,7 +115,10 @@ async function askRows(
       : undefined;
     const plan = planFor(dialect, start.schema, changes, keeping);
     const results = await runProbes(database, probes(plan, dialect));
-    const found = results.map(({ question, count, meaning }) => ({ question, count, meaning }));
+    const found = results.map(({ question, count, meaning, examples = [], sight }) => ({
+      ...{ question, count, meaning, examples },
+      ...(sight && { query: sight.sql }),
+    }));
     return { target: target.name, found };
   });
 }

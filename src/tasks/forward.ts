@@ -73,7 +73,11 @@ export async function forward(options: ForwardOptions): Promise<ForwardResult> {
     const found = await withExistingDatabase(target, { mode: "read", trace }, work);
     return found ?? { ...showScripts(target, options.show ? fresh.wanted : [], "forward"), left: fresh.left };
   }
-  return withDatabase(target, { mode: options.createDatabase ? "create" : "write", trace }, work);
+  return withDatabase(
+    target,
+    { mode: options.createDatabase ? "create" : "write", trace, onWait: options.onWait },
+    work,
+  );
 }
 
 function chooseMigrations(

@@ -3,7 +3,7 @@ import type { Direction } from "../core/direction.js";
 import type { Schema } from "../core/schema/types.js";
 import { Problem, problems, type StoppedRun } from "../core/problems.js";
 import { columnsOfPart } from "../core/schema/lookups.js";
-import type { Database } from "../database/session/database.js";
+import type { Database, Waiting } from "../database/session/database.js";
 import { readJournal, sayStopped } from "../database/journal.js";
 import { readLedger } from "../database/ledger.js";
 import { MoreLost } from "../database/losses.js";
@@ -20,6 +20,8 @@ import type { DatabaseState } from "./state.js";
 export interface RunOptions {
   /** @default refuse */
   readonly mayLose?: MayLose | undefined;
+  /** Called when another run has the database, before that is waited for, with what is known of it. */
+  readonly onWait?: Waiting | undefined;
   /** Called before each migration runs, once all that is to be asked has been answered. */
   readonly onStart?: ((name: string) => void) | undefined;
   /** Called as each migration is done. */

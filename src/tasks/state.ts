@@ -24,6 +24,8 @@ export interface DatabaseState {
   readonly entries: readonly StateEntry[];
   /** A run that has begun there and is not at its end. */
   readonly stopped?: JournalEntry;
+  /** Whether another run is at it just now. */
+  readonly running?: boolean;
   /** The schema the ledger says the database has; undefined when it cannot be told from the migrations here. */
   readonly schema: Schema | undefined;
 }
@@ -34,6 +36,7 @@ export async function readState(database: Database, history: History | TornHisto
   const entries: StateEntry[] = [];
   for (const entry of told.entries) entries.push(await withoutLayout(database, entry));
   const state = { ...told, entries };
+  if (await database.steps?.isRunning()) return { ...state, running: true };
   const stopped = await readJournal(database);
   return stopped ? { ...state, stopped } : state;
 }

@@ -27,6 +27,8 @@ export interface TargetStatus {
   readonly pending: number;
   /** A run that stopped in the midst: the next forward or back goes on from there. */
   readonly stopped?: StoppedRun;
+  /** Whether a run is at it just now, so that nothing else can be told. */
+  readonly running?: boolean;
   /** Why the database could not be looked at, when several targets were asked for. */
   readonly problem?: { readonly code: string; readonly what: string };
   /** How the database differs from what its ledger says, a line each; undefined when that cannot be told. */
@@ -75,7 +77,8 @@ async function statusOf(
   const found = await withExistingDatabase(target, { mode: "read", trace }, async database => {
     const state = await readState(database, history);
     // In the midst of a migration the schema is neither the one before nor the one after it.
-    const found = state.schema && !state.stopped ? await lookAt(database, state.schema) : undefined;
+    const found =
+      state.schema && !state.stopped && !state.running ? await lookAt(database, state.schema) : undefined;
     const drift = found?.drift.map(sayChange);
     const beside = [
       ...(found?.beside.map(table => `table ${table}`) ?? []),
@@ -84,6 +87,7 @@ async function statusOf(
     return {
       ...{ ...facts, exists: true, ...summarize(state) },
       ...(state.stopped && { stopped: sayStopped(state.stopped) }),
+      ...(state.running && { running: true }),
       ...(drift && { drift }),
       ...(beside.length > 0 && { beside }),
     };

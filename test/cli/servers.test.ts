@@ -203,16 +203,96 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
     expect([failed.status, await stateOf()]).toEqual([4, before]);
   });
 
-  test.runIf(engine)("two processes at once run each migration once", async () => {
+  test.runIf(engine)("eight processes at once run each migration once", async () => {
     const project = studio();
     // On a busy machine one may have to wait for long.
+    project.write("emberset.config.ts", config().replace('"1s"', '"60s"'));
+    project.ok("draft", "first tables");
+    project.useModels("v2").ok("draft", "second");
+    const ends = await Promise.all(Array.from({ length: 8 }, () => project.finish("forward", "--yes")));
+    expect(ends.map(({ status, stderr }) => (status === 0 ? 0 : stderr))).toEqual(
+      Array.from({ length: 8 }, () => 0),
+    );
+    const ran = ends.flatMap(({ stdout }) => stdout.match(/^→ .* \d+ ms/gm) ?? []);
+    expect(ran.map(line => line.split(" ")[1]).sort()).toEqual(["0001-first-tables", "0002-second"]);
+    expect(project.ok("status", "--strict")).toContain("2 run · 0 pending · no drift");
+  });
+
+  /** Holds the lock on which runs take turns, while some work is done. */
+  const holding = async (work: () => Promise<void>) => {
+    const isPostgres = engine!.dialect.name === "postgres";
+    const name = `emberset ${new URL(url()).pathname.slice(1)}`;
+    await engine!.rows(isPostgres ? "SELECT pg_advisory_lock(4136982057)" : `SELECT GET_LOCK('${name}', 9)`);
+    try {
+      await work();
+    } finally {
+      await engine!.rows(
+        isPostgres ? "SELECT pg_advisory_unlock(4136982057)" : `SELECT RELEASE_LOCK('${name}')`,
+      );
+    }
+  };
+  const waiting = async () => {
+    const query =
+      engine!.dialect.name === "postgres"
+        ? "SELECT 1 AS one FROM pg_locks l JOIN pg_database d ON d.oid = l.database WHERE NOT l.granted AND d.datname = current_database()"
+        : "SELECT 1 AS one FROM information_schema.PROCESSLIST WHERE DB = DATABASE() AND STATE IN ('User lock', 'Waiting for table metadata lock')";
+    await until(async () => (await engine!.rows(query))[0]);
+  };
+
+  test.runIf(engine)(
+    "what ran or was undone while a run waits stops it, by number, name and script; it says for whom it waits",
+    async () => {
+      const project = studio();
+      project.write("emberset.config.ts", config().replace('"1s"', '"30s"'));
+      project.ok("draft", "first tables");
+      project.ok("forward");
+      project.ok("draft", "--blank", "by hand");
+      const cases = [
+        ["DELETE FROM emberset_ledger", "E518"],
+        [
+          "INSERT INTO emberset_ledger SELECT 2, '0002-other', forward_sum, back_sum, ran_at, 0, program, NULL FROM emberset_ledger",
+          "E517",
+        ],
+        [
+          "INSERT INTO emberset_ledger SELECT 2, '0002-by-hand', forward_sum, back_sum, ran_at, 0, program, NULL FROM emberset_ledger",
+          "E517",
+        ],
+      ] as const;
+      for (const [meanwhile, code] of cases) {
+        await engine!.run("CREATE TABLE was AS SELECT * FROM emberset_ledger");
+        let end: ReturnType<typeof project.finish> | undefined;
+        await holding(async () => {
+          end = project.finish("forward");
+          await waiting();
+          await engine!.run(meanwhile);
+        });
+        const { status, stderr } = await end!;
+        expect([status, stderr]).toEqual([
+          3,
+          expect.stringMatching(new RegExp(`^waiting for another run to end: .+\n${code} `)),
+        ]);
+        await engine!.run("DELETE FROM emberset_ledger");
+        await engine!.run("INSERT INTO emberset_ledger SELECT * FROM was");
+        await engine!.run("DROP TABLE was");
+      }
+      expect(project.ok("forward")).toContain("1 migration ran");
+    },
+  );
+
+  test.runIf(engine)("rows that come while `back` waits are counted before anything goes", async () => {
+    const project = studio();
     project.write("emberset.config.ts", config().replace('"1s"', '"30s"'));
     project.ok("draft", "first tables");
-    const ends = await Promise.all(
-      [1, 2, 3].map(() => new Promise(resolve => project.start("forward").once("exit", resolve))),
-    );
-    expect(ends).toEqual([0, 0, 0]);
-    expect(await engine!.rows("SELECT number FROM emberset_ledger")).toEqual([{ number: 1 }]);
+    project.ok("forward");
+    await engine!.run("BEGIN");
+    await engine!.run("INSERT INTO kilns (name, fuel, volume_litres) VALUES ('Old Bess', 'wood', 900)");
+    const end = project.finish("back");
+    await waiting();
+    await engine!.run("COMMIT");
+    const { status, stderr } = await end;
+    expect([status, stderr]).toEqual([3, expect.stringMatching(/^E503 [^]*1 row of kilns/)]);
+    expect(await engine!.rows("SELECT name FROM kilns")).toEqual([{ name: "Old Bess" }]);
+    expect(project.ok("back", "--yes")).toContain("1 migration undone");
   });
 
   test.runIf(engine)(

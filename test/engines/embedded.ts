@@ -29,7 +29,7 @@ export async function embeddedEngine(): Promise<Engine> {
           end: async () => undefined,
         },
         targetFor("postgres", ""),
-        undefined,
+        {},
       ),
     close: () => database.close(),
   };

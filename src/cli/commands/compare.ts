@@ -1,7 +1,7 @@
 import type { CommandModule } from "yargs";
 import { RISK_LEVELS, type RiskLevel } from "../../core/change/risk.js";
 import type { Probe } from "../../core/plan/probe.js";
-import { sayCount } from "../../core/plan/probes.js";
+import { sayRows } from "../../core/plan/say-rows.js";
 import type { ComparedChange, CompareResult } from "../../tasks/compare.js";
 import { columns, count } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
@@ -48,10 +48,13 @@ export function compareCommand(session: Session): CommandModule<object, Args> {
 
 function render({ from, to, changes, counts, rows }: CompareResult, { colours }: Session): string {
   if (changes.length === 0) return `${colours.green("✓")} ${from} → ${to}: no difference`;
-  const found = (rows?.found ?? []).map(
-    ({ question, count: number, meaning }) =>
-      `  ${sayCount(number, question)}${fateOfRows(meaning, colours)}`,
-  );
+  const found = (rows?.found ?? []).map(({ question, count: number, meaning, examples, query }) => {
+    const sight = query === undefined ? {} : { sight: { sql: query, key: [], values: [] } };
+    const [first = "", ...rest] = sayRows({ question, count: number, examples, ...sight }).split("\n");
+    return [`  ${first}${fateOfRows(meaning, colours)}`, ...rest.map(line => colours.gray(`  ${line}`))].join(
+      "\n",
+    );
+  });
   const next =
     from === "history" && to === "models" ? ["", colours.gray('Next: emberset draft "what it does"')] : [];
   return [

@@ -118,7 +118,8 @@ function doubledLines(migrations: TargetStatus["migrations"], colours: Colours):
 }
 
 /** Where a run stopped in the midst. */
-function stoppedLines({ stopped }: TargetStatus, colours: Colours): string[] {
+function stoppedLines({ stopped, running }: TargetStatus, colours: Colours): string[] {
+  if (running) return [colours.yellow("  a run is going on just now: ask again when it is done")];
   if (!stopped) return [];
   const { migration, direction, next, of, beganAt, runBy } = stopped;
   const way = direction === "forward" ? "" : ", which was being undone,";

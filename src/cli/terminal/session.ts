@@ -49,10 +49,15 @@ export class Session {
     process.stderr.write(`${text}\n`);
   }
 
-  /** At a terminal, a line on stderr says which migration is running, and is wiped when it is done. */
-  progress(): Pick<RunOptions, "onStart" | "onRun"> {
-    if (!process.stderr.isTTY) return {};
+  /** On stderr: for whom is waited; at a terminal, a line that says which migration is running, and is wiped when it is done. */
+  progress(): Pick<RunOptions, "onStart" | "onRun" | "onWait"> {
+    const onWait = (whom: string) => {
+      this.stopProgress();
+      this.note(`waiting for another run to end: ${withoutControls(whom)}`);
+    };
+    if (!process.stderr.isTTY) return { onWait };
     return {
+      onWait,
       onStart: name => {
         process.stderr.write(this.colours.gray(`… ${name}`));
         this.isRunning = true;

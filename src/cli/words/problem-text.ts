@@ -43,5 +43,12 @@ export function showPlace(label: string): string {
 /** A problem as `--json` gives it, in the words of the command line. */
 export function renderProblemJson(problem: Problem): object {
   const { code, exit } = problem;
-  return { code, exit, ...wordsFor(problem), ...(problem.ran.length > 0 && { ran: problem.ran }) };
+  const { found } = (problem.values ?? {}) as { readonly found?: unknown };
+  return {
+    code,
+    exit,
+    ...wordsFor(problem),
+    ...(found !== undefined && { rows: found }),
+    ...(problem.ran.length > 0 && { ran: problem.ran }),
+  };
 }

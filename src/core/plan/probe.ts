@@ -15,6 +15,8 @@ export interface Probe {
    * the attic.
    */
   readonly meaning: "refuses" | "loses" | "keeps";
+  /** A look at what is counted; absent: there is nothing to tell it by, or the engine may refuse to. */
+  readonly sight?: Sight | undefined;
   /** What gets rows out of the way; absent: they must be corrected. */
   readonly cure?: Cure;
   /** The table, quoted, whose rows or values would go. */
@@ -23,3 +25,17 @@ export interface Probe {
 
 /** A probe of which it is not said yet for which change it is. */
 export type Question = Omit<Probe, "change">;
+
+/** A query for the rows that a probe counts: a look at some of them. */
+export interface Sight {
+  /** Without an end: `LIMIT` may follow. */
+  readonly sql: string;
+  /** What its columns are called to people, in their order. */
+  readonly key: readonly string[];
+  readonly values: readonly string[];
+  /** Whether each of its rows stands for several that share the values: GROUPS are its last columns. */
+  readonly grouped?: true;
+}
+
+/** What a look at rows that stand for several calls how many there are of them, and how many each stands for. */
+export const GROUPS = { all: "all of them", rows: "rows with it" } as const;

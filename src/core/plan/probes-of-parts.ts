@@ -11,7 +11,8 @@ import {
   type PartKind,
   type Parts,
 } from "../schema/types.js";
-import type { Probe, Question } from "./probe.js";
+import { GROUPS, type Probe, type Question, type Sight } from "./probe.js";
+import { sightOf } from "./sight.js";
 import {
   conditionToBe,
   counting,
@@ -122,9 +123,24 @@ function sharedValues(
     "HAVING count(*) > 1) AS doubled";
   return {
     question: `values of ${address} (${names.join(", ")}) held by more than one row`,
+    sight: groupsSight(
+      names,
+      `(SELECT ${named.join(", ")} FROM ${asking.table(address)} AS t WHERE ${conditions.join(" AND ")})`,
+      asking,
+    ),
     ...counting(sql, fails || (where?.fails ?? false), asking),
     meaning: "refuses",
   };
+}
+
+/** Values that several rows share, each with how many: one pass counts all of them, too. */
+function groupsSight(names: readonly string[], from: string, { dialect }: Asking): Sight {
+  const { quote } = dialect.names;
+  const columns = names.map((_, at) => `value${at}`).join(", ");
+  const shown = names.map((name, at) => `value${at} AS ${quote(name)}`);
+  const counts = [`count(*) OVER () AS ${quote(GROUPS.all)}`, `count(*) AS ${quote(GROUPS.rows)}`];
+  const sql = `SELECT ${[...shown, ...counts].join(", ")} FROM ${from} AS held GROUP BY ${columns} HAVING count(*) > 1`;
+  return { sql, key: [], values: names, grouped: true };
 }
 
 function duplicatesInIndex(address: string, index: Index, asking: Asking): Question | undefined {
@@ -154,6 +170,7 @@ function breaking(address: string, check: Check, asking: Asking): Question | und
   const sql = `SELECT count(*) AS n FROM ${asking.table(address)} AS t WHERE NOT (${holds})`;
   return {
     question: `rows of ${address} that break ${check.name}`,
+    sight: sightOf(address, asking, { columns: columnsOfPart("check", check), where: `NOT (${holds})` }),
     ...counting(
       sql,
       known.some(({ fails }) => fails),
@@ -175,8 +192,10 @@ function orphans(address: string, { columns, references }: ForeignKey, asking: A
   const missing = isNew
     ? []
     : [`NOT EXISTS (SELECT 1 FROM ${table(references.table)} AS k WHERE ${matches.join(" AND ")})`];
-  const sql = `SELECT count(*) AS n FROM ${table(address)} AS r WHERE ${[...present, ...missing].join(" AND ")}`;
+  const where = [...present, ...missing].join(" AND ");
+  const sql = `SELECT count(*) AS n FROM ${table(address)} AS r WHERE ${where}`;
   return {
+    sight: sightOf(address, asking, { alias: "r", columns, where }),
     question: `rows of ${address} whose ${columns.join(", ")} refers to nothing in ${references.table}`,
     ...counting(sql, own.fails || (keys?.fails ?? false), asking),
     meaning: "refuses",

@@ -12,6 +12,7 @@ import type { Definition } from "../schema/types.js";
 import { widensOn } from "./kept.js";
 import type { Probe, Question } from "./probe.js";
 import { partAfter, probeOfPart, probesOfStaying } from "./probes-of-parts.js";
+import { sightOf, tellingColumns } from "./sight.js";
 import { countSql, retypedBy, type Asking } from "./values-to-be.js";
 
 /** `12 rows of pieces without a title` */
@@ -73,16 +74,14 @@ function probeOfLoss(change: Change, asking: Asking): Question | undefined {
   return asked && { ...asked, meaning: isKept(change, loss, asking) ? "keeps" : "loses" };
 }
 
-function questionOfLoss(
-  change: Change,
-  loss: Loss,
-  { dialect, direction, table, column }: Asking,
-): Omit<Question, "meaning"> | undefined {
+function questionOfLoss(change: Change, loss: Loss, asking: Asking): Omit<Question, "meaning"> | undefined {
+  const { dialect, direction, table, column } = asking;
   switch (change.kind) {
     case "drop table": {
       const address = addressOf(change.table);
       const from = table(address);
-      return { question: `rows of ${address}`, sql: `SELECT count(*) AS n FROM ${from}`, table: from };
+      const sight = sightOf(address, asking, { columns: tellingColumns(address, asking) });
+      return { question: `rows of ${address}`, sql: `SELECT count(*) AS n FROM ${from}`, table: from, sight };
     }
     case "drop column": {
       const { name } = change.column;
@@ -90,6 +89,10 @@ function questionOfLoss(
         question: `values of ${change.table}.${name}`,
         sql: `SELECT count(${dialect.names.quote(name)}) AS n FROM ${table(change.table)}`,
         table: table(change.table),
+        sight: sightOf(change.table, asking, {
+          columns: [name],
+          where: `t.${dialect.names.quote(name)} IS NOT NULL`,
+        }),
       };
     }
     case "alter column": {
@@ -101,11 +104,16 @@ function questionOfLoss(
             question: `rows of ${change.table} without a ${change.after.name}, which get one`,
             sql: `SELECT count(*) AS n FROM ${from} WHERE ${name} IS NULL`,
             table: from,
+            sight: sightOf(change.table, asking, { where: `t.${name} IS NULL` }),
           }
         : {
             question: `values of ${change.table}.${change.after.name} that others take the place of`,
             sql: `SELECT count(${name}) AS n FROM ${from}`,
             table: from,
+            sight: sightOf(change.table, asking, {
+              columns: [change.after.name],
+              where: `t.${name} IS NOT NULL`,
+            }),
           };
     }
     default:
@@ -142,11 +150,15 @@ function probeOfCut(change: Change, asking: Asking): Question | undefined {
   const unfit = kept ? `(${retyped.unfit}) AND ${notInAtticSql(kept, plan, dialect)}` : retyped.unfit;
   const what =
     change.convert === undefined ? "that would be cut, rounded or refused" : "that are not converted";
+  const where = `${oldColumn(change, asking)} IS NOT NULL AND (${unfit})`;
+  const sight = sightOf(change.table, asking, { columns: [name], where });
   return {
     question: `values of ${change.table}.${name} ${what}`,
-    ...countSql(table(change.table), `${oldColumn(change, asking)} IS NOT NULL AND (${unfit})`, {
+    ...countSql(table(change.table), where, {
       ...{ fails: retyped.fails, refused: "counts", dialect },
+      ...(sight && { sight }),
     }),
+    sight,
     meaning: "refuses",
     cure: "convert",
   };
@@ -209,7 +221,8 @@ function probeOfValues(before: Definition, after: Definition, asking: Asking): Q
   };
 }
 
-function probeOfNewColumn(change: AddColumn, { dialect, plan, table }: Asking): Question | undefined {
+function probeOfNewColumn(change: AddColumn, asking: Asking): Question | undefined {
+  const { dialect, plan, table } = asking;
   const { column, table: address } = change;
   if (column.nullable || change.fill || column.default || column.identity || column.computed)
     return undefined;
@@ -219,12 +232,18 @@ function probeOfNewColumn(change: AddColumn, { dialect, plan, table }: Asking): 
   // Rows that came after the attic took the values of a required column: nothing says what theirs is.
   const numbered = kept && plan.attic?.numbered.find(({ now }) => now === kept.now);
   const since = numbered ? " added or changed since" : kept ? " added since" : "";
-  const where = kept ? ` AS t WHERE ${notInAtticSql(kept, plan, dialect)}` : "";
+  const condition = kept && !numbered ? notInAtticSql(kept, plan, dialect) : undefined;
+  const where = condition === undefined ? "" : ` AS t WHERE ${condition}`;
+  const looking = {
+    columns: tellingColumns(address, asking),
+    ...(condition !== undefined && { where: condition }),
+  };
   return {
     question: `rows of ${address}${since}, which have no value for the required ${column.name}`,
     sql: numbered
       ? unfoundSql("table", numbered, table(address), dialect.attic)
       : `SELECT count(*) AS n FROM ${table(address)}${where}`,
+    ...(!numbered && { sight: sightOf(address, asking, looking) }),
     meaning: "refuses",
     cure: "fill",
   };
@@ -244,9 +263,15 @@ function probeOfRequired(change: AlterColumn, asking: Asking): Question | undefi
     const isNull = `(${retyped.value}) IS NULL`;
     const { fails } = retyped;
     const passing = { fails, refused: "is passed over", dialect: asking.dialect } as const;
-    return { ...question, ...countSql(asking.table(address), isNull, passing) };
+    const sight = sightOf(address, asking, { columns: [after.name], where: isNull });
+    return { ...question, ...countSql(asking.table(address), isNull, passing), sight };
   }
   if (!before.nullable) return undefined;
   const where = `${oldColumn(change, asking)} IS NULL`;
-  return { ...question, sql: `SELECT count(*) AS n FROM ${asking.table(address)} AS t WHERE ${where}` };
+  const sight = sightOf(address, asking, { columns: tellingColumns(address, asking), where });
+  return {
+    ...question,
+    sql: `SELECT count(*) AS n FROM ${asking.table(address)} AS t WHERE ${where}`,
+    sight,
+  };
 }

@@ -2,13 +2,14 @@ import type { Direction } from "../direction.js";
 import type { NamesThrough } from "../change/names.js";
 import type { AddColumn, AlterColumn } from "../change/types.js";
 import { restoredTo } from "../dialect/shared/attic.js";
-import type { DefinedType, Dialect, GuardedCount } from "../dialect/shared/dialect.js";
+import type { DefinedType, Dialect, GuardedCount, RowCondition } from "../dialect/shared/dialect.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import type { Retyped } from "../dialect/shared/retyping.js";
 import { expressionSql } from "../lower/expressions.js";
 import { addressOf } from "../schema/address.js";
 import type { Default, SqlText } from "../schema/types.js";
 import { widensOn } from "./kept.js";
+import type { Sight } from "./probe.js";
 
 /** What a probe is made of: a plan, and how things are called at its start. */
 export interface Asking {
@@ -30,13 +31,29 @@ export interface Asking {
 export function countSql(
   table: string,
   condition: string,
-  { fails, refused, dialect }: { fails: boolean; refused: "counts" | "is passed over"; dialect: Dialect },
+  { fails, refused, dialect, sight }: Counting,
 ): Partial<GuardedCount> & Pick<GuardedCount, "sql"> {
   const count = `SELECT count(*) AS n FROM ${table} AS t WHERE ${condition}`;
   const guarded = fails
-    ? dialect.rows.countGuarded?.(count, refused === "counts" ? { table, condition } : undefined)
+    ? dialect.rows.countGuarded?.(
+        count,
+        refused === "counts" ? { table, condition, ...shownOf(sight, dialect) } : undefined,
+      )
     : undefined;
   return guarded ?? { sql: count };
+}
+
+interface Counting {
+  readonly fails: boolean;
+  readonly refused: "counts" | "is passed over";
+  readonly dialect: Dialect;
+  /** A look at the rows that are counted. */
+  readonly sight?: Sight;
+}
+
+/** What a look shows of a row that is called t. */
+function shownOf(sight: Sight | undefined, { names: { quote } }: Dialect): Pick<RowCondition, "shown"> {
+  return sight ? { shown: [...sight.key, ...sight.values].map(name => `t.${quote(name)}`) } : {};
 }
 
 /** What becomes of a value, where another stands in its place afterwards; undefined: it stays. */

@@ -5,7 +5,8 @@ import { hidesRules } from "../../core/dialect/mariadb/catalog/read.js";
 import { mariadb } from "../../core/dialect/mariadb/index.js";
 import { problems } from "../../core/problems.js";
 import { dialectOf, type TargetSettings } from "../../project/settings.js";
-import type { Database, Trace } from "../session/database.js";
+import { JOURNAL } from "../../core/schema/internal-tables.js";
+import type { Database, Waiting } from "../session/database.js";
 import { explainFailure } from "../session/failures.js";
 import type { OpenOptions } from "../session/engine.js";
 import { statementsOver, type Statements } from "../session/statements.js";
@@ -44,10 +45,13 @@ const SETTINGS = [
 ];
 
 /** Opens a database on a MariaDB server. @throws Problem E400, E410 to E412 */
-export async function openMariadb(target: TargetSettings, { mode, trace }: OpenOptions): Promise<Database> {
+export async function openMariadb(
+  target: TargetSettings,
+  { mode, trace, onWait }: OpenOptions,
+): Promise<Database> {
   if (mode === "create") await createDatabase(target);
   const connection = await connect(target, target.address);
-  const database = databaseOver(connection, target, trace);
+  const database = databaseOver(connection, target, { trace, onWait });
   try {
     const version = await refuseOld(database);
     const patience = `lock_wait_timeout = ${Math.max(1, Math.ceil(target.lockTimeout / 1000))}`;
@@ -61,7 +65,11 @@ export async function openMariadb(target: TargetSettings, { mode, trace }: OpenO
   return database;
 }
 
-function databaseOver(connection: Connection, target: TargetSettings, trace: Trace | undefined): Database {
+function databaseOver(
+  connection: Connection,
+  target: TargetSettings,
+  { trace, onWait }: Pick<OpenOptions, "trace" | "onWait">,
+): Database {
   const statements = statementsOver(
     {
       query: async (sql, values) => {
@@ -79,12 +87,12 @@ function databaseOver(connection: Connection, target: TargetSettings, trace: Tra
     rows,
     run,
     runScripted,
-    exclusively: work => whileLocked(statements, target, work),
+    exclusively: work => whileLocked(statements, { target, onWait }, work),
     watch: async scripted => {
       await refuseBreaking(database, scripted);
       return { restore: async () => undefined, inspect: async () => undefined };
     },
-    steps: stepsOf(statements),
+    steps: stepsOf(statements, lockOf(target)),
     readCatalog: () => readCatalog(statements, target),
     hasTable: async name => {
       const sql =
@@ -102,12 +110,18 @@ function databaseOver(connection: Connection, target: TargetSettings, trace: Tra
  */
 async function whileLocked<T>(
   { rows }: Statements,
-  { name, address, lockTimeout }: TargetSettings,
+  { target, onWait }: { readonly target: TargetSettings; readonly onWait: Waiting | undefined },
   work: () => Promise<T>,
 ): Promise<T> {
-  const lock = `emberset ${new URL(address).pathname.slice(1)}`.slice(0, 64);
-  const [row] = await rows("SELECT GET_LOCK(?, ?) AS taken", lock, lockTimeout / 1000);
-  if (Number(row?.["taken"]) !== 1)
+  const { name, lockTimeout } = target;
+  const lock = lockOf(target);
+  const take = async (seconds: number) => {
+    const [row] = await rows("SELECT GET_LOCK(?, ?) AS taken", lock, seconds);
+    return Number(row?.["taken"]) === 1;
+  };
+  const isFree = await take(0);
+  if (!isFree) onWait?.(await holderOf(rows, lock));
+  if (!isFree && !(await take(lockTimeout / 1000)))
     throw problems.locked({ target: name, waited: `${lockTimeout / 1000} s` });
   try {
     return await work();
@@ -116,6 +130,25 @@ async function whileLocked<T>(
     await rows("UNLOCK TABLES").catch(() => undefined);
     await rows("SELECT RELEASE_LOCK(?)", lock).catch(() => undefined);
   }
+}
+
+/** The name of the lock on which runs on a database take turns, at most 64 characters: https://mariadb.com/kb/en/get_lock/ */
+function lockOf({ address }: TargetSettings): string {
+  return `emberset ${new URL(address).pathname.slice(1)}`.slice(0, 64);
+}
+
+/** Who has a lock: by what it says of itself, else by what the server shows of it. */
+async function holderOf(rows: Statements["rows"], lock: string): Promise<string> {
+  const query =
+    "SELECT ID AS id, USER AS user, HOST AS host, DATE_FORMAT(UTC_TIMESTAMP() - INTERVAL TIME SECOND, '%H:%i:%s') AS since FROM information_schema.PROCESSLIST WHERE ID = IS_USED_LOCK(?)";
+  const [found] = await rows(query, lock).catch(() => []);
+  const [said] = await rows(
+    // The journal may be locked: what it says is not worth waiting for.
+    `SET STATEMENT lock_wait_timeout = 0 FOR SELECT run_by, began_at FROM ${JOURNAL}`,
+  ).catch(() => []);
+  if (said) return `${String(said["run_by"])}, since ${String(said["began_at"]).slice(11, 19)} UTC`;
+  if (!found) return "another process";
+  return `connection ${String(found["id"])} of ${String(found["user"])} from ${String(found["host"])}, since ${String(found["since"])} UTC`;
 }
 
 async function readCatalog(statements: Statements, target: TargetSettings): Promise<Catalog> {

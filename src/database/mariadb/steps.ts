@@ -12,7 +12,7 @@ const DONE = [1007, 1008, 1050, 1051, 1304, 1305, 1359, 1360, 1537, 1539];
 const NO_SUCH_TABLE = 1146;
 
 /** How a MariaDB server is asked what became of a statement. */
-export function stepsOf({ rows, run }: Pick<Statements, "rows" | "run">): Steps {
+export function stepsOf({ rows, run }: Pick<Statements, "rows" | "run">, lock: string): Steps {
   return {
     stateOf: async tables => {
       const states: string[] = [];
@@ -36,6 +36,10 @@ export function stepsOf({ rows, run }: Pick<Statements, "rows" | "run">): Steps 
       const all = [...tables, mariadb.names.quote(JOURNAL)];
       await run(`LOCK TABLES ${all.map(table => `${table} WRITE`).join(", ")}`);
       return () => run("UNLOCK TABLES");
+    },
+    isRunning: async () => {
+      const [used] = await rows("SELECT IS_USED_LOCK(?) <> CONNECTION_ID() AS others", lock);
+      return Number(used?.["others"] ?? 0) === 1;
     },
     isDone: error => DONE.includes(Number(detailOf(error.cause, "errno"))),
   };

@@ -37,7 +37,7 @@ export async function openEmbedded(target: TargetSettings, trace?: Trace): Promi
     cut: () => undefined,
     end: () => embedded.close(),
   };
-  return databaseOver(connection, target, trace);
+  return databaseOver(connection, target, { trace });
 }
 
 async function load(): Promise<EmbeddedModule> {

@@ -1,3 +1,4 @@
+import { hostname } from "node:os";
 import type pg from "pg";
 import { postgres } from "../../core/dialect/postgres/index.js";
 import { problems } from "../../core/problems.js";
@@ -12,7 +13,10 @@ import { databaseOver, SETTINGS } from "./session.js";
 const OLDEST = 14;
 
 /** Opens a database on a PostgreSQL server. @throws Problem E400, E410 to E412 */
-export async function openPostgres(target: TargetSettings, { mode, trace }: OpenOptions): Promise<Database> {
+export async function openPostgres(
+  target: TargetSettings,
+  { mode, trace, onWait }: OpenOptions,
+): Promise<Database> {
   if (mode === "create") await createDatabase(target);
   const client = await connect(target, target.address);
   let cut: Error | undefined;
@@ -27,7 +31,7 @@ export async function openPostgres(target: TargetSettings, { mode, trace }: Open
       end: () => client.end(),
     },
     target,
-    trace,
+    { trace, onWait },
   );
   try {
     await database.run(SETTINGS);
@@ -70,7 +74,8 @@ async function connect(target: TargetSettings, url: string): Promise<pg.Client> 
     client = new Client({
       connectionString: inLibpqWords(url),
       connectionTimeoutMillis: 10_000,
-      application_name: "emberset",
+      // At most 63 bytes; who waits for us is told by it.
+      application_name: `emberset, process ${process.pid} on ${hostname()}`.slice(0, 63),
     });
     // Whole numbers beyond 32 bits are rare in a catalog, and exact within 53.
     client.setTypeParser(20, Number);

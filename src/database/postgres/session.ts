@@ -4,7 +4,8 @@ import { atticViews } from "../../core/dialect/postgres/catalog/queries.js";
 import { ATTIC } from "../../core/schema/internal-tables.js";
 import { Problem, problems } from "../../core/problems.js";
 import { dialectOf, type TargetSettings } from "../../project/settings.js";
-import { Breakage, type Database, type Trace } from "../session/database.js";
+import { Breakage, type Database } from "../session/database.js";
+import type { OpenOptions } from "../session/engine.js";
 import { statementsOver, type Statements } from "../session/statements.js";
 import { refuseBreakingBodies } from "./bodies.js";
 import { triggersThatAreOff, turnOff } from "./triggers.js";
@@ -53,7 +54,7 @@ export interface Connection {
 export function databaseOver(
   connection: Connection,
   target: TargetSettings,
-  trace: Trace | undefined,
+  { trace, onWait }: Pick<OpenOptions, "trace" | "onWait">,
 ): Database {
   // Where the connection was cut, that says more than what the driver makes of it.
   const orCut = async <T>(work: Promise<T>): Promise<T> =>
@@ -80,7 +81,11 @@ export function databaseOver(
       await run("BEGIN ISOLATION LEVEL READ COMMITTED");
       try {
         await run(`SET LOCAL lock_timeout = ${target.lockTimeout}`);
-        await run(`SELECT pg_advisory_xact_lock(${LOCK_KEY})`);
+        const [tried] = await rows(`SELECT pg_try_advisory_xact_lock(${LOCK_KEY}) AS taken`);
+        if (tried?.["taken"] !== true) {
+          onWait?.(await holderOf(rows));
+          await run(`SELECT pg_advisory_xact_lock(${LOCK_KEY})`);
+        }
         const result = await work();
         await run("COMMIT");
         return result;
@@ -111,6 +116,22 @@ export function databaseOver(
     },
     close: () => connection.end(),
   };
+}
+
+/** Who has the lock, as far as the server shows it: https://www.postgresql.org/docs/15/view-pg-locks.html */
+async function holderOf(rows: Database["rows"]): Promise<string> {
+  const [found] = await rows(
+    `SELECT a.pid, nullif(a.application_name, '') AS name, to_char(a.xact_start AT TIME ZONE 'UTC', 'HH24:MI:SS') AS since
+     FROM pg_locks l JOIN pg_stat_activity a USING (pid)
+     WHERE l.locktype = 'advisory' AND l.granted AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())
+       AND (l.classid::bigint << 32) | l.objid::bigint = ${LOCK_KEY}`,
+  );
+  if (!found) return "another process";
+  const name =
+    typeof found["name"] === "string"
+      ? found["name"].replace(/^emberset, /, "")
+      : `server process ${String(found["pid"])}`;
+  return `${name}${typeof found["since"] === "string" ? `, since ${found["since"]} UTC` : ""}`;
 }
 
 /** Views that would go on reading a table that was put away. @throws Breakage */

@@ -5,6 +5,9 @@ import type { TargetSettings } from "../../project/settings.js";
 /** Called with every statement that is sent to a database, and how long it took. */
 export type Trace = (sql: string, milliseconds: number) => void;
 
+/** Told for whom is waited: `process 123 on kiln, since 10:15:03 UTC`. */
+export type Waiting = (whom: string) => void;
+
 /** A parameter of a statement. */
 export type Value = string | number | bigint | null;
 
@@ -47,6 +50,8 @@ export interface Steps {
   readonly together: (work: () => Promise<void>) => Promise<void>;
   /** Locks tables, quoted, and lets the journal be written. @returns what lets go of them */
   readonly lock: (tables: readonly string[]) => Promise<() => Promise<void>>;
+  /** Whether another run is at it just now, or locks what is asked for. */
+  readonly isRunning: () => Promise<boolean>;
   /** Whether an error says that what a statement makes or drops is there, or gone, already. */
   readonly isDone: (error: EngineError) => boolean;
 }

@@ -1,5 +1,5 @@
 import type { TargetSettings } from "../../project/settings.js";
-import type { Database, Trace } from "./database.js";
+import type { Database, Trace, Waiting } from "./database.js";
 
 export interface OpenOptions {
   /**
@@ -8,6 +8,8 @@ export interface OpenOptions {
    */
   readonly mode: "read" | "change" | "write" | "create";
   readonly trace?: Trace | undefined;
+  /** Called when another run has the database, before that is waited for, with what is known of it. */
+  readonly onWait?: Waiting | undefined;
 }
 
 /** A database that is there for some work only, beside a target and of its kind. */

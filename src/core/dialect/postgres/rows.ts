@@ -34,23 +34,31 @@ export const rows: DialectRows = {
 /** Where the number is left by one statement for the next; it ends with the session. */
 const FOUND = "emberset.found";
 
+/** The same of what is to be seen of the first few rows. */
+const SEEN = "emberset.seen";
+const FEW = 3;
+
 /** A block whose exceptions are caught: https://www.postgresql.org/docs/15/plpgsql-control-structures.html#PLPGSQL-ERROR-TRAPPING */
 function countGuarded(count: string, oneByOne?: RowCondition): GuardedCount {
+  const note = oneByOne?.shown
+    ? ` IF found_rows <= ${FEW} THEN seen := seen || jsonb_build_array(jsonb_build_array(${oneByOne.shown.map(each => `${each}::text`).join(", ")})); END IF;`
+    : "";
+  const counted = `found_rows := found_rows + 1;${note}`;
   const loop = oneByOne
     ? [
         "    DECLARE t record;",
         "    BEGIN",
         `      FOR t IN SELECT * FROM ${oneByOne.table} LOOP`,
         "        BEGIN",
-        `          IF ${oneByOne.condition} THEN found_rows := found_rows + 1; END IF;`,
-        "        EXCEPTION WHEN OTHERS THEN found_rows := found_rows + 1;",
+        `          IF ${oneByOne.condition} THEN ${counted} END IF;`,
+        `        EXCEPTION WHEN OTHERS THEN ${counted}`,
         "        END;",
         "      END LOOP;",
         "    END;",
       ]
     : [];
   const block = [
-    "DECLARE found_rows bigint := 0;",
+    "DECLARE found_rows bigint := 0; seen jsonb := '[]';",
     "BEGIN",
     "  BEGIN",
     `    found_rows := (${count});`,
@@ -59,10 +67,11 @@ function countGuarded(count: string, oneByOne?: RowCondition): GuardedCount {
     ...loop,
     "  END;",
     `  PERFORM set_config('${FOUND}', found_rows::text, false);`,
+    `  PERFORM set_config('${SEEN}', seen::text, false);`,
     "END",
   ].join("\n");
   return {
     before: `DO ${dollarQuoted(`\n${block}\n`, "emberset0")}`,
-    sql: `SELECT current_setting('${FOUND}')::bigint AS n`,
+    sql: `SELECT current_setting('${FOUND}')::bigint AS n, current_setting('${SEEN}') AS seen`,
   };
 }

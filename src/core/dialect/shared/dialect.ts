@@ -156,11 +156,14 @@ export interface DialectRows {
 export interface RowCondition {
   readonly table: string;
   readonly condition: string;
+  /** What is to be seen of the first few of them, as SQL. */
+  readonly shown?: readonly string[];
 }
 
 /** Two statements of one session; neither changes anything. */
 export interface GuardedCount {
   readonly before: string;
+  /** Gives the count, `n`, and as `seen`, JSON, what is to be seen of the first few rows, where they were looked at one by one. */
   readonly sql: string;
 }
 
