@@ -95,43 +95,6 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
     expect([await stateOf(), await engine!.rows("SELECT * FROM pieces ORDER BY id")]).toEqual(before);
   });
 
-  test.runIf(engine)(
-    "killed anywhere, the same command finishes, and so does the other way; nothing is done twice",
-    async () => {
-      const project = studio();
-      project.ok("draft", "first");
-      project.ok("forward");
-      await addRows("v1");
-      project.useModels("v2").ok("draft", "second");
-      const tables = ["pieces", "potters"];
-      const all = async () => [
-        await stateOf(),
-        ...(await Promise.all(tables.map(table => engine!.rows(`SELECT * FROM ${table} ORDER BY id`)))),
-      ];
-      const start = await all();
-      let [kills, stopped] = [0, 0];
-      for (let at = 24; ; at += 7) {
-        if (!(await project.killedAfter(at, "forward", "--yes"))) break;
-        kills += 1;
-        const said = project.ok("status");
-        if (said.includes("stopped in statement")) stopped += 1;
-        if (at % 2 === 0) {
-          if (/stopped|1 pending/.test(said) && !said.includes("stopped")) continue;
-          project.ok("back", "--yes");
-          expect(await all(), `taken back from statement ${at}`).toEqual(start);
-          continue;
-        }
-        project.ok("forward", "--yes");
-        expect(project.ok("status", "--strict")).toContain("2 run · 0 pending · no drift");
-        if (await project.killedAfter(at, "back", "--yes")) kills += 1;
-        if (project.ok("status").includes("2 run")) project.ok("back", "--yes");
-        expect(await all(), `undone from statement ${at}`).toEqual(start);
-      }
-      expect(kills).toBeGreaterThan(3);
-      expect(stopped > 0).toBe(title === "MariaDB");
-    },
-  );
-
   test.runIf(engine)("the co-operative's three versions, forward with rows, and back", async () => {
     const project = studio();
     const states: string[] = [];
