@@ -13,6 +13,8 @@ import { exportCommand } from "./commands/export.js";
 import { forwardCommand } from "./commands/forward.js";
 import { initCommand } from "./commands/init.js";
 import { rehearseCommand } from "./commands/rehearse.js";
+import { discardCommand } from "./commands/discard.js";
+import { restackCommand } from "./commands/restack.js";
 import { sketchCommand } from "./commands/sketch.js";
 import { statusCommand } from "./commands/status.js";
 import { Session } from "./terminal/session.js";
@@ -75,6 +77,8 @@ export async function main(args: readonly string[]): Promise<number> {
     .command(draftCommand(session))
     .command(rehearseCommand(session))
     .command(amendCommand(session))
+    .command(restackCommand(session))
+    .command(discardCommand(session))
     .command(statusCommand(session))
     .command(forwardCommand(session))
     .command(backCommand(session))

@@ -257,8 +257,7 @@ const history = {
   doubled: define("E302", 2, (v: { number: string; folders: readonly string[] }) => ({
     what: `Two migrations have the number ${v.number}`,
     received: v.folders.join(" and "),
-    repair:
-      "see `emberset status`, which says what ran where; keep the one that ran, delete the other folder and draft it again, so that it comes after",
+    repair: "put both sides of the fork in one order: the one that ran nowhere goes behind the other",
   })),
   missingScript: define("E303", 2, (v: InFile & { dialect: string }) => ({
     what: `A migration has no script for ${v.dialect}`,
@@ -575,6 +574,21 @@ const safety = {
   baseline: define("E521", 3, (v: { migration: string; target: string }) => ({
     what: `Migration ${v.migration} is a baseline: on target ${v.target} its tables were there before it, and undoing it would drop them; nothing was changed`,
     repair: "leave it; or say that what was there is to go",
+  })),
+  noFork: define("E522", 2, (v: { migrations: number }) => ({
+    what: "There is no fork: each migration follows another one of its own",
+    received: `${v.migrations} migration${v.migrations === 1 ? "" : "s"} in a row`,
+  })),
+  ranBoth: define("E523", 3, (v: { sides: readonly string[] }) => ({
+    what: "A side of the fork that ran cannot go behind the other; nothing was changed",
+    details: v.sides,
+    repair: "undo it there first, or choose the other",
+  })),
+  apart: define("E524", 3, (v: { conflicts: readonly string[] }) => ({
+    what: "Both sides of the fork do something else to one thing; nothing was changed",
+    details: v.conflicts,
+    repair:
+      "settle in the models what is meant; then take back the migration that ran nowhere, put what is left in order, and draft it again",
   })),
 };
 

@@ -110,7 +110,15 @@ function againBefore(
 ): { readonly session: readonly string[]; readonly copies: readonly string[] } {
   const { stepOf, sets, prepares, copiedAnew } = syntax;
   const done = texts.slice(0, from);
-  const session = done.filter(sql => sets(sql, texts.slice(from)));
+  const left = texts.slice(from);
+  // What is set anew before it is used is not needed, and what it was made of may be gone.
+  const session = done.filter((sql, at) => {
+    const name = sets(sql);
+    if (name === undefined || done.slice(at + 1).some(each => sets(each) === name)) return false;
+    if (!/^@\w/.test(name)) return true;
+    const next = left.find(each => each.includes(name));
+    return next !== undefined && sets(next) !== name;
+  });
   const lock = lockedBefore(texts, from, syntax);
   if (lock === undefined) return { session, copies: [] };
   const since = done.slice(lock + 1);

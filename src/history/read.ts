@@ -62,6 +62,11 @@ export function readTornHistory(folder: string): TornHistory {
   return { folder, migrations, schema, doubled: doubled.map(read), beyond };
 }
 
+/** A migration that follows another, wherever that stands. @throws Problem E300 */
+export function readAfter(folder: string, name: string, previous: Migration): Migration {
+  return readMigration(join(folder, name), name, previous, previous.schemaAfter);
+}
+
 function foldAll(folder: string, names: readonly string[]): Pick<History, "migrations" | "schema"> {
   const migrations: Migration[] = [];
   let schema = EMPTY_SCHEMA;

@@ -31,6 +31,7 @@ export {
   type DescribedTable,
 } from "./describe.js";
 export { DIALECT_TITLES, type DialectName } from "../core/dialect/registry.js";
+export { discard, type DiscardOptions, type DiscardResult } from "./discard.js";
 export { draft, type DraftOptions, type DraftResult } from "./draft.js";
 export { exportSchema, type ExportOptions, type ExportResult } from "./export.js";
 export { forward, type ForwardOptions, type ForwardResult } from "./forward.js";
@@ -45,6 +46,7 @@ export {
   type RehearseOptions,
   type RehearseResult,
 } from "./rehearse.js";
+export { restack, type RestackedMigration, type RestackOptions, type RestackResult } from "./restack.js";
 export { sketch, type SketchedEntity, type SketchOptions, type SketchResult } from "./sketch.js";
 export { status, type MigrationStatus, type StatusResult, type TargetStatus } from "./status.js";
 export { Problem } from "../core/problems.js";

@@ -108,12 +108,14 @@ function besideLines({ beside = [] }: TargetStatus, colours: Colours): string[] 
 function doubledLines(migrations: TargetStatus["migrations"], colours: Colours): string[] {
   const doubled = migrations.filter(({ state }) => state === "doubled");
   if (doubled.length === 0) return [];
-  const names = doubled.map(({ name }) => name).join(", ");
+  const numbers = new Set(doubled.map(({ number }) => number));
+  const ran = migrations.filter(({ number, state }) => numbers.has(number) && state !== "doubled");
+  const names = (some: TargetStatus["migrations"]) => some.map(({ name }) => name).join(", ");
   return [
     colours.red(
-      `  two migrations have one number: ${names} did not run here; keep the one that ran somewhere,`,
+      `  a fork: ${names(doubled)} did not run here${ran.length > 0 ? `, ${names(ran)} did` : ""};`,
     ),
-    colours.red("  delete the folder of the other and draft it again, so that it comes after"),
+    colours.red("  emberset restack puts the side that ran nowhere behind the other"),
   ];
 }
 

@@ -56,6 +56,18 @@ const WORDINGS: { readonly [Name in keyof Catalogue]?: Wording<ValuesOf<Catalogu
     repair:
       "bring the folder up to date from version control; or let `emberset status --recover` write them, from what the database keeps",
   }),
+  doubled: () => ({
+    repair:
+      "see `emberset status`, which says what ran where; `emberset restack` puts the one that ran nowhere behind the other",
+  }),
+  noFork: () => ({ repair: "see `emberset status`" }),
+  ranBoth: () => ({
+    repair: "undo it there first, with `emberset back --target`; or say --behind with the other",
+  }),
+  apart: () => ({
+    repair:
+      "settle in the models what is meant; delete the folder of the one that ran nowhere, and draft it again with `emberset draft`",
+  }),
   baseline: () => ({ repair: "leave it; or say --baseline if what was there is to go" }),
   outOfOrder: ({ pending }) => ({
     repair: `undo back to before ${pending} with \`emberset back --to\`, then run forward`,

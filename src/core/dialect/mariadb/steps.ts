@@ -34,16 +34,7 @@ export const steps: StepSyntax = {
     if (table !== undefined) return [`DELETE FROM ${table}`, sql];
     return /^UPDATE `(?:[^`]|``)+` (?:AS t )?SET `emberset_new_/.test(sql) ? [sql] : [];
   },
-  sets: (sql, later) => {
-    if (wordAt(tokenize(sql, TOKENS).filter(matters), 0) !== "SET") return false;
-    const [, variable] = /^SET\s+(@[\w$.]+)\s*:?=/i.exec(sql) ?? [];
-    if (variable === undefined) return true;
-    // What is set anew before it is used is not needed, and what it was made of may be gone.
-    const next = later.find(each => each.includes(variable));
-    return (
-      next !== undefined && !new RegExp(`^SET\\s+${variable.replace(/[$.]/g, "\\$&")}\\s*:?=`, "i").test(next)
-    );
-  },
+  sets: sql => /^SET\s+((?:SESSION\s+)?@{0,2}[\w$.]+)/i.exec(sql)?.[1],
 };
 
 const COPIES = new RegExp(`^INSERT INTO (\`${ATTIC}(?:[^\`]|\`\`)+\`) `);

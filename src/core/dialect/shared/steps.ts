@@ -18,6 +18,6 @@ export interface StepSyntax {
   readonly prepares: (sql: string) => boolean;
   /** What brings a copy that a statement has made up to date; none: it makes none, or one that must not be made twice. */
   readonly copiedAnew: (sql: string) => readonly string[];
-  /** Whether a statement sets what later ones of its session go by. */
-  readonly sets: (sql: string, later: readonly string[]) => boolean;
+  /** What a statement sets in its session: a variable, as `@next`, or a setting; undefined: it sets nothing. */
+  readonly sets: (sql: string) => string | undefined;
 }
