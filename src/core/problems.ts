@@ -473,8 +473,10 @@ const safety = {
       found?: readonly FoundRows[];
       guarded: boolean;
       before: readonly string[];
+      /** Where each statement is committed by itself, and some are. */
+      midst?: boolean;
     }) => ({
-      what: `Migration ${v.migration} would take rows or values away from target ${v.target}; ${soFar(v.before)}`,
+      what: `Migration ${v.migration} would take rows or values away from target ${v.target}; ${v.midst ? "it stopped before the statement that does" : soFar(v.before)}`,
       details: v.losses,
       repair: v.guarded
         ? "the target is guarded: confirm it by its name if they may go"

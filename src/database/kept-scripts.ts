@@ -54,9 +54,11 @@ export async function keptMigration(database: Database, number: number): Promise
   const [row] = await database.rows(`SELECT files FROM ${nameIn(database)} WHERE number = ?`, number);
   if (!row) return undefined;
   try {
-    return JSON.parse(
-      gunzipSync(Buffer.from(String(row["files"]), "base64"), { maxOutputLength: MOST }).toString(),
-    ) as KeptMigration;
+    const packed = Buffer.from(String(row["files"]), "base64");
+    const kept = JSON.parse(
+      gunzipSync(packed, { maxOutputLength: MOST }).toString(),
+    ) as Partial<KeptMigration>;
+    return typeof kept.files === "object" ? { ...kept, files: kept.files } : undefined;
   } catch {
     return undefined;
   }

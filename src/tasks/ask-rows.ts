@@ -8,6 +8,7 @@ import { sayRows } from "../core/plan/say-rows.js";
 import { problems, type Cure, type FoundRows, type StoppedRun } from "../core/problems.js";
 import { takenBy } from "../core/sql/takes.js";
 import { readAttic } from "../database/attic.js";
+import { readJournal } from "../database/journal.js";
 import { countProbes, type ProbeResult } from "../database/count-rows.js";
 import type { Database } from "../database/session/database.js";
 import type { Migration } from "../history/migration.js";
@@ -114,6 +115,13 @@ export async function askRowsOf(
   return losing;
 }
 
+/** What a migration that stopped in the midst may still take away, of which nothing is agreed to any more. */
+export function losingProbes({ dialect }: Database, { migration, direction }: NextRun): ProbeResult[] {
+  return probes(migrationPlan(migration, direction, dialect), dialect, direction)
+    .filter(({ meaning }) => meaning === "loses")
+    .map(probe => ({ ...probe, count: 0 }));
+}
+
 /** More came since it was asked about what may go. @returns what may go now */
 export async function askForMore(
   database: Database,
@@ -121,21 +129,31 @@ export async function askForMore(
   { agreed, found }: { readonly agreed: readonly ProbeResult[]; readonly found: readonly ProbeResult[] },
   { mayLose }: Asking,
 ): Promise<ProbeResult[]> {
-  await agreeTo(database, next, { going: found }, mayLose);
+  const midst = (await readJournal(database)) !== undefined;
+  await agreeTo(database, next, { going: found, midst }, mayLose);
   return agreed.map(each => found.find(({ question }) => question === each.question) ?? each);
+}
+
+interface Going {
+  readonly going: readonly ProbeResult[];
+  /** What a script does by itself. */
+  readonly byHand?: readonly string[];
+  /** Whether some statements of it are done. */
+  readonly midst?: boolean;
 }
 
 async function agreeTo(
   { target: { name, guarded } }: Database,
   next: NextRun,
-  { going, byHand = [] }: { readonly going: readonly ProbeResult[]; readonly byHand?: readonly string[] },
+  { going, byHand = [], midst = false }: Going,
   mayLose: MayLose | undefined,
 ): Promise<void> {
   const losses = [...going.map(sayRows), ...byHand];
   if (losses.length === 0 || (await mayLose?.(losses, { name, guarded }))) return;
   const { before } = next;
   const found = going.map(asFound);
-  throw problems.wouldLose({ migration: calledOnItsWay(next), target: name, losses, found, guarded, before });
+  const called = calledOnItsWay(next);
+  throw problems.wouldLose({ migration: called, target: name, losses, found, guarded, before, midst });
 }
 
 function asFound({ question, count, examples = [], sight }: ProbeResult): FoundRows {

@@ -12,7 +12,7 @@ import { showNumber, type Migration } from "../history/migration.js";
 import { filesOf, readScript } from "../history/read.js";
 import { migrationPlan, wayOf } from "../history/script.js";
 import type { TargetSettings } from "../project/settings.js";
-import { askForMore, askRows, type NextRun } from "./ask-rows.js";
+import { askForMore, askRows, losingProbes, type NextRun } from "./ask-rows.js";
 import { lookAt } from "./drift.js";
 import type { MayLose } from "./options.js";
 import type { DatabaseState } from "./state.js";
@@ -161,8 +161,8 @@ async function runOne(
 ): Promise<RanMigration> {
   const { dialect } = database;
   const { migration, direction, stopped } = next;
-  // Of one that stopped in the midst, the rows are no more as they were, and what is to go was agreed to.
-  let agreed = stopped ? [] : await askRows(database, next, options);
+  // Of one that stopped in the midst, the rows are no more as they were: what goes is counted when it is about to.
+  let agreed = stopped ? losingProbes(database, next) : await askRows(database, next, options);
   if (!stopped) await refuseOthers(database, next);
   const scripts = {
     forward: readScript(migration, "forward", dialect.name),

@@ -13,7 +13,13 @@ export function discardCommand(session: Session): CommandModule<object, GlobalAr
     handler: async args => {
       const { discard } = await import("../../tasks/discard.js");
       const result = await discard({ ...session.taskOptions(args), byHand: args.yes });
-      session.result(result, ({ removed }) => `Removed: ${removed}`);
+      session.result(result, ({ removed }) =>
+        [
+          `Removed: ${removed}`,
+          "",
+          session.colours.gray("Next: correct the models, then emberset draft"),
+        ].join("\n"),
+      );
     },
   };
 }
