@@ -1,7 +1,7 @@
 // Draws docs/screenshots/ from the demo: each picture is a real terminal window with a real command in it.
 // Needs Debian's xvfb, xterm, imagemagick and fonts-dejavu-core.
 import { execFileSync, spawn, spawnSync } from "node:child_process";
-import { cpSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { cpSync, mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { setTimeout as wait } from "node:timers/promises";
@@ -73,6 +73,9 @@ try {
   await shoot("refusal", ["back"]);
   quiet("back", "--yes");
   await shoot("status", ["status"]);
+  fork();
+  await shoot("fork", ["status"]);
+  await shoot("restack", ["restack"]);
   adoptShop();
   await shoot("adopt", ["adopt", "--target", "shop"]);
   await shootText("adopted-model", "cat models/order.ts models/order-line.ts");
@@ -89,6 +92,21 @@ function adoptShop() {
   database.close();
   const place = `{ dialect: "sqlite", file: "shop.db" }`;
   writeFileSync(join(studio, "emberset.config.ts"), `export default { targets: { shop: ${place} } };\n`);
+}
+
+/** Somebody else has drafted from the same migration, and run it here. */
+function fork() {
+  const [mine, aside] = ["migrations/0003-racks-and-weights", "racks-and-weights"].map(name =>
+    join(studio, name),
+  );
+  renameSync(mine, aside);
+  useModels("v2");
+  const potter = join(studio, "models", "potter.ts");
+  const field = "  @IsOptional() @IsString() @MaxLength(20) nickname?: string;\n";
+  writeFileSync(potter, readFileSync(potter, "utf8").replace(/^.*joinedOn/m, `${field}$&`));
+  quiet("draft", "nicknames");
+  quiet("forward");
+  renameSync(aside, mine);
 }
 
 function useModels(version) {

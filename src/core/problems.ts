@@ -587,7 +587,7 @@ const safety = {
     repair: "undo it there first, or choose the other",
   })),
   apart: define("E524", 3, (v: { conflicts: readonly string[] }) => ({
-    what: "Both sides of the fork do something else to one thing; nothing was changed",
+    what: "Both sides of the fork change one thing, each in its own way; nothing was changed",
     details: v.conflicts,
     repair:
       "settle in the models what is meant; then take back the migration that ran nowhere, put what is left in order, and draft it again",
