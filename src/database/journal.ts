@@ -63,8 +63,9 @@ export function whoAmI(): string {
 
 /** @returns undefined where no run has stopped in the midst */
 export async function readJournal(database: Database): Promise<JournalEntry | undefined> {
-  if (!database.dialect.render.steps || !(await database.hasTable(JOURNAL))) return undefined;
-  const [row] = await database.rows(`SELECT * FROM ${nameIn(database)}`);
+  const { steps } = database;
+  if (!steps) return undefined;
+  const [row] = await steps.rowsIfThere(`SELECT * FROM ${nameIn(database)}`);
   if (!row) return undefined;
   const { doubt, doubt_sum: sum } = row;
   return {
@@ -104,19 +105,27 @@ export async function keepJournal(
   known: JournalEntry | undefined,
 ): Promise<Journal> {
   const table = nameIn(database);
-  if (!known) {
-    if (!(await database.hasTable(JOURNAL))) await makeTable(database, JOURNAL_TABLE);
-    await beginJournal(database, run, statements);
-  } else await database.run(`UPDATE ${table} SET statements = ?, run_by = ?`, statements.length, whoAmI());
-  const set = (done: number, doubt: string | null, sum: string | null) =>
-    database.run(
-      `UPDATE ${table} SET done = ?, done_sum = ?, doubt = ?, doubt_sum = ?`,
-      ...[done, sumOf(statements.slice(0, done)), doubt, sum],
-    );
+  if (!known && !(await database.hasTable(JOURNAL))) await makeTable(database, JOURNAL_TABLE);
+  if (known)
+    await database.run(`UPDATE ${table} SET statements = ?, run_by = ?`, statements.length, whoAmI());
+  let hasBegun = known !== undefined;
+  const set = async (done: number, doubt: string | null, sum: string | null) => {
+    const so = { done, doubt, sum, doneSum: sumOf(statements.slice(0, done)) };
+    // The first entry comes with the first statement: a commit for each would be two.
+    if (!hasBegun) await beginJournal(database, run, statements, so);
+    else
+      await database.run(
+        `UPDATE ${table} SET done = ?, done_sum = ?, doubt = ?, doubt_sum = ?`,
+        ...[done, so.doneSum, doubt, sum],
+      );
+    hasBegun = true;
+  };
   return {
     done: count => set(count, null, null),
     begins: (done, was) => set(done, was, sumOf(statements.slice(done, done + 1))),
-    ends: () => database.run(`DELETE FROM ${table}`),
+    ends: async () => {
+      if (hasBegun) await database.run(`DELETE FROM ${table}`);
+    },
   };
 }
 
@@ -125,13 +134,21 @@ async function beginJournal(
   database: Database,
   run: Pick<JournalEntry, "number" | "name" | "direction">,
   statements: readonly Statement[],
-  script?: string,
+  { done, doneSum, doubt, sum, script }: Beginning,
 ): Promise<void> {
   await database.run(
-    `INSERT INTO ${nameIn(database)} (number, name, direction, statements, done, done_sum, began_at, run_by, script) VALUES (?, ?, ?, ?, 0, ?, ?, ?, ?)`,
-    ...[run.number, run.name, run.direction, statements.length, sumOf([])],
+    `INSERT INTO ${nameIn(database)} (number, name, direction, statements, done, done_sum, doubt, doubt_sum, began_at, run_by, script) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+    ...[run.number, run.name, run.direction, statements.length, done, doneSum, doubt, sum],
     ...[new Date().toISOString(), whoAmI(), script ?? null],
   );
+}
+
+interface Beginning {
+  readonly done: number;
+  readonly doneSum: string;
+  readonly doubt: string | null;
+  readonly sum: string | null;
+  readonly script?: string;
 }
 
 /** A run that stopped in the midst is to be taken back from there: what does so is in its place in the journal. */
@@ -142,7 +159,8 @@ export async function turnBack(
   script: string,
 ): Promise<void> {
   await database.run(`DELETE FROM ${nameIn(database)}`);
-  await beginJournal(database, { ...stopped, direction: "back" }, statements, script);
+  const nothing = { done: 0, doneSum: sumOf([]), doubt: null, sum: null };
+  await beginJournal(database, { ...stopped, direction: "back" }, statements, { ...nothing, script });
 }
 
 /** 16 hex digits that tell statements from others. */

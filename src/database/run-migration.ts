@@ -7,7 +7,15 @@ import { problems, type Problem } from "../core/problems.js";
 import type { Direction } from "../core/direction.js";
 import { Breakage, EngineError, Unsure, type Database } from "./session/database.js";
 import { readJournal, sayStopped, turnBack, type JournalEntry } from "./journal.js";
-import { allSpellings, dropEmptyLedger, makeLedger, readLedger, recordRun, unrecordRun } from "./ledger.js";
+import {
+  allSpellings,
+  dropEmptyLedger,
+  makeLedger,
+  readLedger,
+  recordRun,
+  unrecordRun,
+  type LedgerEntry,
+} from "./ledger.js";
 import type { ProbeResult } from "./count-rows.js";
 import { saysTheSame, type KeptMigration } from "./kept-scripts.js";
 import { recount, recountBefore } from "./losses.js";
@@ -61,7 +69,8 @@ export async function runMigration(database: Database, run: MigrationRun): Promi
     database.exclusively(async (): Promise<RunOutcome> => {
       const stopped = await readJournal(database);
       refuseStopped(stopped, run, database);
-      if (await hasRunAlready(database, run)) return { outcome: "already", tookMs: 0 };
+      const ledger = await readLedger(database);
+      if (await hasRunAlready(database, ledger, run)) return { outcome: "already", tookMs: 0 };
       const { steps } = database;
       const syntax = database.dialect.render.steps;
       const ends =
@@ -69,7 +78,7 @@ export async function runMigration(database: Database, run: MigrationRun): Promi
           ? await inSteps({ database, steps, syntax }, run, statements, stopped)
           : await atOnce(database, run, statements, careful);
       const tookMs = performance.now() - start;
-      await recorded(database, run, tookMs, ends);
+      await recorded(database, ledger, run, { tookMs, ends });
       return { outcome: "done", tookMs };
     });
   try {
@@ -141,9 +150,9 @@ function refuseStopped(
  */
 async function hasRunAlready(
   database: Database,
+  ledger: readonly LedgerEntry[],
   { migration, direction, scripts, ran }: MigrationRun,
 ): Promise<boolean> {
-  const ledger = await readLedger(database);
   const { number, name } = migration;
   const target = database.target.name;
   const own = ledger.find(entry => entry.number === number);
@@ -217,9 +226,9 @@ async function inSteps(
 /** Notes what ran, and that it is at its end. */
 async function recorded(
   database: Database,
+  ledger: readonly LedgerEntry[],
   { migration, direction, scripts, after, kept }: MigrationRun,
-  tookMs: number,
-  ends: () => Promise<void>,
+  { tookMs, ends }: { readonly tookMs: number; readonly ends: () => Promise<void> },
 ): Promise<void> {
   const together = database.steps?.together ?? (work => work());
   if (direction === "back") {
@@ -230,7 +239,9 @@ async function recorded(
     await dropEmptyLedger(database);
     return;
   }
-  const spellings = database.dialect.catalog.respells ? await newSpellings(database, after()) : undefined;
+  const spellings = database.dialect.catalog.respells
+    ? await newSpellings(database, ledger, after())
+    : undefined;
   const checksums = { forward: scripts.forward.checksum, back: scripts.back.checksum };
   await makeLedger(database);
   await together(async () => {
@@ -240,8 +251,12 @@ async function recorded(
 }
 
 /** How the engine spells what the script has sent, but for what earlier runs have noted. */
-async function newSpellings(database: Database, sent: Schema): Promise<Spellings> {
-  const known = allSpellings(await readLedger(database));
+async function newSpellings(
+  database: Database,
+  ledger: readonly LedgerEntry[],
+  sent: Schema,
+): Promise<Spellings> {
+  const known = allSpellings(ledger);
   const { schema } = await database.readCatalog();
   return Object.fromEntries(
     Object.entries(learnSpellings(sent, schema)).filter(([key, text]) => known[key] !== text),

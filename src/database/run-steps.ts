@@ -41,32 +41,31 @@ export async function runSteps(
   const texts = statements.map(({ sql }) => sql);
   const send = (sql: string) =>
     database.runScripted(syntax.stepOf(sql).kind === "lock" ? syntax.lockingToo(sql, [JOURNAL]) : sql);
+  const isLocked = (count: number) => lockedBefore(texts, count, syntax) !== undefined;
   const { session, copies } = againBefore(texts, from, syntax);
   for (const sql of session) await send(sql);
   if (copies.length > 0)
     await steps.together(async () => {
       for (const sql of copies) await send(sql);
       await journal.done(from);
-    });
+    }, isLocked(from));
   const isNothing = (done: number) =>
     texts.slice(0, done).every(sql => !["rows", "schema"].includes(syntax.stepOf(sql).kind));
   for (const [done, statement] of [...statements.entries()].slice(from)) {
     const { sql } = statement;
-    const { kind, about } = syntax.stepOf(sql);
-    const after = await before(statement, lockedBefore(texts, done, syntax) !== undefined).catch(
-      async (error: unknown) => {
-        if (isNothing(done)) await journal.ends();
-        throw error;
-      },
-    );
+    const { kind, about, remade } = syntax.stepOf(sql);
+    const after = await before(statement, isLocked(done)).catch(async (error: unknown) => {
+      if (isNothing(done)) await journal.ends();
+      throw error;
+    });
     try {
       if (kind === "rows")
         await steps.together(async () => {
           await send(sql);
           await journal.done(done + 1);
-        });
+        }, isLocked(done));
       else {
-        if (kind === "schema") await journal.begins(done, await steps.stateOf(about));
+        if (kind === "schema") await journal.begins(done, await steps.stateOf(about, remade));
         await send(sql);
       }
     } catch (error) {
@@ -93,8 +92,8 @@ async function settle(
   const next = statements[done];
   if (!doubt) return done;
   if (!next) throw new DoneOtherwise();
-  const { about } = syntax.stepOf(next.sql);
-  if (about.length === 0 || (await steps.stateOf(about)) === doubt.was) return done;
+  const { about, remade } = syntax.stepOf(next.sql);
+  if (about.length === 0 || (await steps.stateOf(about, remade)) === doubt.was) return done;
   if (sumOf([next]) !== doubt.sum) throw new DoneOtherwise();
   return done + 1;
 }

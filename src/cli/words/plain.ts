@@ -21,7 +21,7 @@ function hex(code: number, digits: number): string {
 export function withoutPasswords(text: string): string {
   return text
     .replace(/([a-z][a-z0-9+.-]*:\/\/[^\s/:@"'`]*):[^\s"'`]*@/gi, "$1:…@")
-    .replace(/([?&;](?:[a-z_]*passw(?:or)?d|pwd|ssl[a-z]*)=)[^&\s"'`]+/gi, "$1…");
+    .replace(/([?&;](?:[a-z_]*passw(?:or)?d|pwd|ssl(?!mode)[a-z]*)=)[^&\s"'`]+/gi, "$1…");
 }
 
 /** The same data with each of its texts changed, names of properties aside. */

@@ -81,13 +81,23 @@ function databaseOver(
     { target, trace, failures: FAILURES },
   );
   const { rows, run, runScripted } = statements;
+  // Tables of ours that were seen since the lock was taken: nobody else drops one until it is let go of.
+  let there: Set<string> | undefined;
   const database: Database = {
     dialect: dialectOf(target),
     target,
     rows,
     run,
     runScripted,
-    exclusively: work => whileLocked(statements, { target, onWait }, work),
+    exclusively: work =>
+      whileLocked(statements, { target, onWait }, async () => {
+        there = new Set();
+        try {
+          return await work();
+        } finally {
+          there = undefined;
+        }
+      }),
     watch: async scripted => {
       await refuseBreaking(database, scripted);
       return { restore: async () => undefined, inspect: async () => undefined };
@@ -97,7 +107,10 @@ function databaseOver(
     hasTable: async name => {
       const sql =
         "SELECT 1 FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ?";
-      return (await rows(sql, name)).length > 0;
+      if (there?.has(name)) return true;
+      const isThere = (await rows(sql, name)).length > 0;
+      if (isThere) there?.add(name);
+      return isThere;
     },
     close: () => connection.end().catch(() => undefined),
   };

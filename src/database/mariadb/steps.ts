@@ -16,14 +16,14 @@ const NO_RIGHT = [1044, 1142, 1227];
 /** How a MariaDB server is asked what became of a statement. */
 export function stepsOf({ rows, run }: Pick<Statements, "rows" | "run">, lock: string): Steps {
   return {
-    stateOf: async tables => {
+    stateOf: async (tables, remade = false) => {
       const states: string[] = [];
-      for (const table of tables) states.push(await stateOf(table));
+      for (const table of tables) states.push(await stateOf(table, remade));
       return sha256(JSON.stringify(states)).toString("hex").slice(0, 16);
     },
-    together: async work => {
-      // BEGIN would let go of tables that are locked: https://mariadb.com/kb/en/lock-tables/
-      await run("SET autocommit = OFF");
+    together: async (work, isLocked = false) => {
+      // To begin one would let go of tables that are locked: https://mariadb.com/kb/en/lock-tables/
+      await run(isLocked ? "SET autocommit = OFF" : "START TRANSACTION");
       try {
         await work();
         await run("COMMIT");
@@ -31,7 +31,15 @@ export function stepsOf({ rows, run }: Pick<Statements, "rows" | "run">, lock: s
         await run("ROLLBACK").catch(() => undefined);
         throw error;
       } finally {
-        await run("SET autocommit = ON").catch(() => undefined);
+        if (isLocked) await run("SET autocommit = ON").catch(() => undefined);
+      }
+    },
+    rowsIfThere: async sql => {
+      try {
+        return await rows(sql);
+      } catch (error) {
+        if (isMissing(error)) return [];
+        throw error;
       }
     },
     lock: async tables => {
@@ -54,19 +62,25 @@ export function stepsOf({ rows, run }: Pick<Statements, "rows" | "run">, lock: s
   };
 
   /** How it is defined, and since when: it may be made anew just as it was. How far it counts is the rows' business. */
-  async function stateOf(table: string): Promise<string> {
+  async function stateOf(table: string, remade: boolean): Promise<string> {
     try {
       const [definition] = await rows(`SHOW CREATE TABLE ${mariadb.names.quote(table)}`);
-      const [since] = await rows(
-        "SELECT CREATE_TIME AS since FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ?",
-        table,
-      );
+      const sql =
+        "SELECT CREATE_TIME AS since FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ?";
+      const [since] = remade ? await rows(sql, table) : [];
       const text = Object.values(definition ?? {}).join("\n");
       return `${text.replace(/ AUTO_INCREMENT=\d+/, "")} ${String(since?.["since"])}`;
     } catch (error) {
-      if (error instanceof Problem && error.code === problems.queryFailed.code)
-        if (Number(detailOf(error.cause, "errno")) === NO_SUCH_TABLE) return "none";
+      if (isMissing(error)) return "none";
       throw error;
     }
   }
+}
+
+function isMissing(error: unknown): boolean {
+  return (
+    error instanceof Problem &&
+    error.code === problems.queryFailed.code &&
+    Number(detailOf(error.cause, "errno")) === NO_SUCH_TABLE
+  );
 }

@@ -44,10 +44,15 @@ export interface Database {
 
 /** How an engine that commits each statement by itself is asked what became of one. */
 export interface Steps {
-  /** A sum, 16 hex digits, of what tables and views are now: another one after a statement that is about them. */
-  readonly stateOf: (tables: readonly string[]) => Promise<string>;
-  /** Rows are committed together, or not at all. */
-  readonly together: (work: () => Promise<void>) => Promise<void>;
+  /**
+   * A sum, 16 hex digits, of what tables and views are now: another one after a statement that is about them.
+   * @param remade whether that may make something anew just as it was
+   */
+  readonly stateOf: (tables: readonly string[], remade?: boolean) => Promise<string>;
+  /** Rows are committed together, or not at all. @param isLocked whether tables are locked, which stay so */
+  readonly together: (work: () => Promise<void>, isLocked?: boolean) => Promise<void>;
+  /** The rows of a query; none where its table is not there. */
+  readonly rowsIfThere: (sql: string) => Promise<CatalogRow[]>;
   /** Locks tables, quoted, and lets the journal be written. @returns what lets go of them */
   readonly lock: (tables: readonly string[]) => Promise<() => Promise<void>>;
   /** Whether another run is at it just now, or locks what is asked for. */

@@ -25,7 +25,10 @@ export const steps: StepSyntax = {
   stepOf: sql => {
     const tokens = tokenize(sql, TOKENS).filter(matters);
     const kind = KINDS[wordAt(tokens, 0)] ?? "schema";
-    return { kind, about: kind === "schema" ? aboutOf(tokens) : [] };
+    const remade = ["DROP", "ADD"].every(word =>
+      tokens.some((_, at) => at > 0 && wordAt(tokens, at) === word),
+    );
+    return { kind, about: kind === "schema" ? aboutOf(tokens) : [], ...(remade && { remade }) };
   },
   lockingToo: (sql, tables) => `${sql}${tables.map(table => `, ${quote(table)} WRITE`).join("")}`,
   prepares: sql => /^ALTER TABLE `(?:[^`]|``)+` ADD COLUMN `emberset_new_[^`]*` [^,]*$/.test(sql),

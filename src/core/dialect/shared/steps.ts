@@ -7,6 +7,8 @@ export interface Step {
   readonly kind: "rows" | "session" | "lock" | "unlock" | "schema";
   /** The tables and views, as they are named, of which one is another thing afterwards; empty: it cannot be told. */
   readonly about: readonly string[];
+  /** Whether it may make something of them anew just as it was. */
+  readonly remade?: boolean;
 }
 
 /** How a dialect tells the steps of a script. */
