@@ -502,7 +502,7 @@ const safety = {
       ? "draft a new migration with the correction"
       : "undo it there first, or draft a new migration with the correction",
   })),
-  handWritten: define("E508", 3, (v: InFile & { migration: string }) => ({
+  handWritten: define("E508", 3, (v: InFile & { migration: string; mayGo?: boolean }) => ({
     what: `A script of migration ${v.migration} was written or changed by hand, and would be lost; nothing was changed`,
     repair: "correct the script by hand, or draft a new migration with the correction",
     ...location(v),

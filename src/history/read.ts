@@ -171,13 +171,15 @@ function readRecord(file: string, broken: Broken): MigrationRecord {
 
 /** Changes are not judged by their form: they must lead from the one fingerprint to the other. */
 function fold(record: MigrationRecord, before: Schema, broken: Broken): Schema {
-  let after: Schema;
+  let [after, print]: [Schema, string] = [before, ""];
   try {
     after = apply(before, record.changes);
+    // What has not the form of a schema cannot be told from others, either.
+    print = fingerprint(after);
   } catch (error) {
     throw broken(`a change does not fit (${messageOf(error)})`, error);
   }
-  if (fingerprint(after) !== record.after) throw broken("its changes do not lead to the schema it records");
+  if (print !== record.after) throw broken("its changes do not lead to the schema it records");
   return after;
 }
 

@@ -35,7 +35,7 @@ export async function discard(options: DiscardOptions): Promise<DiscardResult> {
     for (const dialect of dialects)
       for (const direction of ["forward", "back"] as const)
         if (ownStatements(newest, direction, dialect).length > 0)
-          throw problems.handWritten({ migration: name, file: newest.folder });
+          throw problems.handWritten({ migration: name, file: newest.folder, mayGo: true });
   rmSync(newest.folder, { recursive: true });
   return { migration: { number, name }, removed: relative(settings.folder, newest.folder) };
 }

@@ -60,6 +60,7 @@ const WORDINGS: { readonly [Name in keyof Catalogue]?: Wording<ValuesOf<Catalogu
     repair:
       "see `emberset status`, which says what ran where; `emberset restack` puts the one that ran nowhere behind the other",
   }),
+  handWritten: ({ mayGo }) => (mayGo ? { repair: "say --yes if what was written may go" } : {}),
   noFork: () => ({ repair: "see `emberset status`" }),
   ranBoth: () => ({
     repair: "undo it there first, with `emberset back --target`; or say --behind with the other",
