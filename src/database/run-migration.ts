@@ -131,7 +131,7 @@ export async function runBackFromMidst(
   });
 }
 
-const NO_SCRIPT: RunnableScript = { file: "", text: "", checksum: "" };
+const NO_SCRIPT: RunnableScript = { file: "(the script in the journal)", text: "", checksum: "" };
 
 /** Another migration is in the midst. @throws Problem E520 */
 function refuseStopped(
