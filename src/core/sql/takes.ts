@@ -39,10 +39,14 @@ function actionAt(word: string, at: number, cut: Cut): Action | undefined {
     }
     case "TRUNCATE":
       return at === 0 ? { kind: "deletes", what: `empties ${named(1)}` } : undefined;
-    case "UPDATE":
-      if (["ON", "FOR", "DO", "KEY"].includes(words[at - 1] ?? "") || !words.includes("SET", at))
-        return undefined;
+    case "UPDATE": {
+      const last = words[at - 1] ?? "";
+      // INSERT … ON CONFLICT DO UPDATE, … ON DUPLICATE KEY UPDATE
+      if (words[0] === "INSERT" && ["DO", "KEY"].includes(last))
+        return { kind: "updates", what: `updates rows of ${named(words.indexOf("INTO") + 1)}` };
+      if (["ON", "FOR", "DO", "KEY"].includes(last) || !words.includes("SET", at)) return undefined;
       return { kind: "updates", what: `updates rows of ${named(at + 1)}` };
+    }
     case "REPLACE":
       return words[at + 1] === "INTO" || words[at - 1] === "OR"
         ? { kind: "deletes", what: `replaces rows of ${named(words.indexOf("INTO", at) + 1)}` }
