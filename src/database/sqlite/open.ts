@@ -1,12 +1,11 @@
-import { existsSync, readFileSync, rmSync, statSync } from "node:fs";
-import { hostname } from "node:os";
+import { existsSync, rmSync, statSync } from "node:fs";
 import { createRequire } from "node:module";
 import type LibSqlDriver from "libsql";
 import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
 import { sqlite } from "../../core/dialect/sqlite/index.js";
-import { Problem, problems } from "../../core/problems.js";
+import { problems } from "../../core/problems.js";
 import { dialectOf, type TargetSettings } from "../../project/settings.js";
-import type { Database } from "../session/database.js";
+import type { Database, Trace } from "../session/database.js";
 import type { OpenOptions } from "../session/engine.js";
 import { statementsOver, type Driver } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
@@ -30,16 +29,13 @@ function loadDriver(): typeof LibSqlDriver {
 }
 
 /** Opens an SQLite file. @throws Problem E400, E401, E402 */
-export async function openSqlite(
-  target: TargetSettings,
-  { mode, trace, onWait }: OpenOptions,
-): Promise<Database> {
+export async function openSqlite(target: TargetSettings, { mode, trace }: OpenOptions): Promise<Database> {
   const { address: file } = target;
   const isNew = file !== ":memory:" && !existsSync(file);
   if (isNew && (mode === "read" || mode === "change"))
     throw problems.noDatabase({ target: target.name, label: file, server: false });
   const connection = connect(target);
-  const database = databaseOver(connection, target, { trace, onWait }, () => {
+  const database = databaseOver(connection, target, trace, () => {
     // A file made for work that then failed is nobody's database.
     if (isNew && existsSync(file) && statSync(file).size === 0) rmSync(file);
   });
@@ -59,26 +55,11 @@ export async function openSqlite(
 function databaseOver(
   connection: LibSqlDriver.Database,
   target: TargetSettings,
-  { trace, onWait }: Pick<OpenOptions, "trace" | "onWait">,
+  trace: Trace | undefined,
   onClose: () => void,
 ): Database {
   const statements = statementsOver(driverOver(connection), { target, trace, failures: FAILURES });
   const { rows, run, runScripted } = statements;
-  // Whoever waits is told for whom before the driver waits, since nothing else is done meanwhile.
-  const begin = async () => {
-    if (!onWait) return run("BEGIN IMMEDIATE");
-    await rows("PRAGMA busy_timeout = 0");
-    try {
-      await run("BEGIN IMMEDIATE");
-    } catch (error) {
-      if (!(error instanceof Problem) || error.code !== problems.locked.code) throw error;
-      onWait(holderOf(target.address));
-      await rows(`PRAGMA busy_timeout = ${target.lockTimeout}`);
-      await run("BEGIN IMMEDIATE");
-    } finally {
-      await rows(`PRAGMA busy_timeout = ${target.lockTimeout}`);
-    }
-  };
   const database: Database = {
     dialect: dialectOf(target),
     target,
@@ -86,7 +67,7 @@ function databaseOver(
     run,
     runScripted,
     exclusively: async work => {
-      await begin();
+      await run("BEGIN IMMEDIATE");
       try {
         const result = await work();
         await run("COMMIT");
@@ -112,22 +93,6 @@ function databaseOver(
     },
   };
   return database;
-}
-
-/** Who holds a file's lock, where the system tells: https://man7.org/linux/man-pages/man5/proc_locks.5.html */
-function holderOf(file: string): string {
-  try {
-    const numbers = [file, `${file}-wal`, `${file}-shm`]
-      .filter(existsSync)
-      .map(each => String(statSync(each).ino));
-    const held = readFileSync("/proc/locks", "utf8")
-      .split("\n")
-      .map(line => line.trim().split(/\s+/))
-      .find(words => words[3] === "WRITE" && numbers.includes(words[5]?.split(":").at(-1) ?? ""));
-    return held ? `process ${held[4]} on ${hostname()}` : "another process";
-  } catch {
-    return "another process";
-  }
 }
 
 /** The driver tells statements that give rows from others, and wants each to be asked in its own way. */
