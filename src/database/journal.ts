@@ -1,4 +1,3 @@
-import { hostname } from "node:os";
 import type { Direction } from "../core/direction.js";
 import type { StoppedRun } from "../core/problems.js";
 import { JOURNAL } from "../core/schema/internal-tables.js";
@@ -7,6 +6,7 @@ import type { Statement } from "../core/sql/statements.js";
 import type { Column, DataType, Table } from "../core/schema/types.js";
 import { makeTable } from "./own-tables.js";
 import type { Database } from "./session/database.js";
+import { whoAmI } from "./session/who.js";
 
 const column = (name: string, type: DataType, nullable = false): Column => ({ name, type, nullable });
 
@@ -54,11 +54,6 @@ export interface JournalEntry {
   readonly runBy: string;
   /** What takes a migration back from the midst, where no script on disk does. */
   readonly script?: string;
-}
-
-/** Who runs it, as the journal says it. */
-export function whoAmI(): string {
-  return `process ${process.pid} on ${hostname()}`.slice(0, 255);
 }
 
 /** @returns undefined where no run has stopped in the midst */

@@ -69,9 +69,9 @@ function slug(title: string): string {
   return [...words.join("-")].slice(0, 60).join("").replace(/-$/, "");
 }
 
-/** The migration's folder appears whole or not at all. */
-export function writeDraft({ migration, scripts }: Draft): void {
-  writeFolder(migration.folder, new Map([[RECORD_FILE, recordText(migration)], ...scripts]));
+/** The migration's folder appears whole or not at all. @param instead whether it takes the place of one that is there */
+export function writeDraft({ migration, scripts }: Draft, instead = false): void {
+  writeFolder(migration.folder, new Map([[RECORD_FILE, recordText(migration)], ...scripts]), instead);
 }
 
 /**

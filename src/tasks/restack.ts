@@ -1,4 +1,4 @@
-import { rmSync } from "node:fs";
+import { existsSync, rmSync } from "node:fs";
 import { relative } from "node:path";
 import { sayChange } from "../core/change/words.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
@@ -67,8 +67,10 @@ export async function restack(options: RestackOptions): Promise<RestackResult> {
       if (one.draft) stack = [...stack, one.draft.migration];
     }
   }
+  // From the end on: a folder whose name another needs has been written under its own new one by then.
+  for (const { draft } of drafts.toReversed())
+    if (draft) writeDraft(draft, existsSync(draft.migration.folder));
   for (const { was, draft, byHand } of drafts) {
-    if (draft) writeDraft(draft);
     const { keepDropped } = project.settings;
     done.push({
       was: was.name,
@@ -77,7 +79,8 @@ export async function restack(options: RestackOptions): Promise<RestackResult> {
       byHand,
     });
   }
-  for (const { was } of drafts) rmSync(was.folder, { recursive: true });
+  const written = new Set(drafts.map(({ draft }) => draft?.migration.folder));
+  for (const { was } of drafts) if (!written.has(was.folder)) rmSync(was.folder, { recursive: true });
   return { first: first!.map(({ name }) => name), ranOn, moved: done };
 }
 
@@ -127,7 +130,12 @@ function draftBehind(
   stack: Side,
   { migration, changes }: Moved,
 ): { readonly draft: Draft | undefined; readonly byHand: readonly string[] } {
-  if (changes.length === 0 && migration.changes.length > 0) return { draft: undefined, byHand: [] };
+  const isByHand = dialects.some(dialect =>
+    (["forward", "back"] as const).some(direction => handText(migration, direction, dialect) !== undefined),
+  );
+  // What is written by hand is kept, even where nothing else is left to do.
+  if (changes.length === 0 && migration.changes.length > 0 && !isByHand)
+    return { draft: undefined, byHand: [] };
   const history: History = {
     folder: torn.folder,
     migrations: [...torn.migrations, ...stack],

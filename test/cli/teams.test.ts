@@ -77,6 +77,15 @@ test("what both do is done once; what is written by hand is kept; what is apart 
     /^-- Emberset · migration 0003[^]*CREATE TABLE "firings"[^]*UPDATE kilns SET name = upper\(name\);\n$/,
   );
 
+  const kept = forked([PHONE], [PHONE, PIECES]);
+  kept.write(script, `${kept.read(script)}UPDATE kilns SET name = upper(name);\n`);
+  renameSync(kept.path("migrations/0003-theirs-1"), kept.path("migrations/0003-theirs-0"));
+  expect(kept.ok("restack")).toContain("written by hand, kept at its end: migrations/0003-theirs-0/");
+  expect(kept.read("migrations/0003-theirs-0/forward.sqlite.sql")).toContain("upper(name)");
+  expect(readdirSync(kept.path("migrations"))).toEqual([
+    ...["0001-first", "0002-mine-0", "0003-theirs-0", "0004-theirs-1"],
+  ]);
+
   const longer = models(NAME.replace("40", "60"));
   const shorter = models(NAME.replace("40", "20"));
   const apart = forked([longer], [shorter], true);

@@ -1,4 +1,3 @@
-import { hostname } from "node:os";
 import type pg from "pg";
 import { postgres } from "../../core/dialect/postgres/index.js";
 import { problems } from "../../core/problems.js";
@@ -6,6 +5,7 @@ import type { TargetSettings } from "../../project/settings.js";
 import type { Database } from "../session/database.js";
 import type { OpenOptions } from "../session/engine.js";
 import { explainFailure } from "../session/failures.js";
+import { whoAmI } from "../session/who.js";
 import { FAILURES } from "./failures.js";
 import { databaseOver, SETTINGS } from "./session.js";
 
@@ -75,7 +75,7 @@ async function connect(target: TargetSettings, url: string): Promise<pg.Client> 
       connectionString: inLibpqWords(url),
       connectionTimeoutMillis: 10_000,
       // At most 63 bytes; who waits for us is told by it.
-      application_name: `emberset, process ${process.pid} on ${hostname()}`.slice(0, 63),
+      application_name: `emberset, ${whoAmI()}`.slice(0, 63),
     });
     // Whole numbers beyond 32 bits are rare in a catalog, and exact within 53.
     client.setTypeParser(20, Number);

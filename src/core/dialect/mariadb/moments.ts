@@ -3,7 +3,7 @@ import { placeholderOf } from "../../sql/tokens.js";
 import { NAME, typeOf } from "./types.js";
 
 /** The option of a column that says how it is required. */
-export const NOT_NULL = "not null";
+const NOT_NULL = "not null";
 
 /** It is required by NOT NULL, as every other column; written of an adopted one, where a check would be usual. */
 const PLAIN = "plain";
