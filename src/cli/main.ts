@@ -12,6 +12,8 @@ import { draftCommand } from "./commands/draft.js";
 import { exportCommand } from "./commands/export.js";
 import { forwardCommand } from "./commands/forward.js";
 import { initCommand } from "./commands/init.js";
+import { matchCommand } from "./commands/match.js";
+import { rebuildCommand } from "./commands/rebuild.js";
 import { rehearseCommand } from "./commands/rehearse.js";
 import { discardCommand } from "./commands/discard.js";
 import { restackCommand } from "./commands/restack.js";
@@ -82,6 +84,8 @@ export async function main(args: readonly string[]): Promise<number> {
     .command(statusCommand(session))
     .command(forwardCommand(session))
     .command(backCommand(session))
+    .command(matchCommand(session))
+    .command(rebuildCommand(session))
     .command(describeCommand(session))
     .command(atticCommand(session))
     .command(exportCommand(session))

@@ -63,6 +63,10 @@ interface InFile {
 const soFar = (before: readonly string[]) =>
   before.length === 0 ? "nothing was changed" : `${before.join(", ")} ran before it and stay`;
 
+/** A migration, or what is done at once. */
+const doer = ({ migration }: { readonly migration?: string }) =>
+  migration === undefined ? "This" : `Migration ${migration}`;
+
 const location = ({ file, line }: InFile) => ({ file, ...(line !== undefined && { line }) });
 
 /** Usage, config and the project's folder. */
@@ -333,13 +337,13 @@ const database = {
     what: `The database refused a query: ${v.reason}`,
     received: v.statement,
   })),
-  danglingReferences: define("E407", 4, (v: { migration: string; references: readonly string[] }) => ({
-    what: `Migration ${v.migration} would leave rows that refer to nothing; the database is as it was before it`,
+  danglingReferences: define("E407", 4, (v: { migration?: string; references: readonly string[] }) => ({
+    what: `${doer(v)} would leave rows that refer to nothing; the database is as it was before it`,
     details: v.references,
     repair: "correct or remove these rows, then run again",
   })),
-  brokenView: define("E408", 4, (v: { migration: string; objects: readonly string[]; reason: string }) => ({
-    what: `Migration ${v.migration} would break what others put into the database; it is as it was before`,
+  brokenView: define("E408", 4, (v: { migration?: string; objects: readonly string[]; reason: string }) => ({
+    what: `${doer(v)} would break what others put into the database; it is as it was before`,
     details: v.objects,
     received: v.reason,
     repair: "drop or change these first, or keep what they use",
@@ -420,9 +424,13 @@ export type Cure = "fill" | "convert" | "correct";
 
 /** What a person can say so that rows are not in the way. */
 const CURES: readonly (readonly [Cure, string])[] = [
-  ["fill", "give the field a `default` or a `fill` and amend the migration"],
-  ["convert", "say with `convert` what the values become and amend the migration"],
+  ["fill", "give the field a `default` or a `fill`"],
+  ["convert", "say with `convert` what the values become"],
 ];
+
+/** @param then what is to be done when that is said */
+const curesIn = (cures: ReadonlySet<Cure>, then = "") =>
+  `correct these rows${CURES.flatMap(([cure, words]) => (cures.has(cure) ? [`, or ${words}${then}`] : [])).join("")}`;
 
 /** Stopped for safety. */
 const safety = {
@@ -457,7 +465,7 @@ const safety = {
       details: v.rows,
       repair:
         v.direction === "forward"
-          ? `correct these rows${CURES.flatMap(([cure, words]) => (v.cures.has(cure) ? [`, or ${words}`] : [])).join("")}`
+          ? curesIn(v.cures, " and amend the migration")
           : "correct these rows, or write into the back script what they get",
       ...location(v),
     }),
@@ -591,6 +599,50 @@ const safety = {
     details: v.conflicts,
     repair:
       "settle in the models what is meant; then take back the migration that ran nowhere, put what is left in order, and draft it again",
+  })),
+  neverGuarded: define("E525", 3, (v: { target: string; doing: string }) => ({
+    what: `Target ${v.target} is guarded, and a guarded target is never ${v.doing}; nothing was changed`,
+    repair: "name another target; a guarded one is changed by migrations",
+  })),
+  wouldGo: define("E526", 3, (v: { target: string; doing: string; losses: readonly string[] }) => ({
+    what: `Target ${v.target} would be ${v.doing}, and this would go; nothing was changed`,
+    details: v.losses,
+    repair: "say that it may go, or leave it",
+  })),
+  rowsUnlikeModels: define(
+    "E527",
+    3,
+    (v: {
+      target: string;
+      rows: readonly string[];
+      found: readonly FoundRows[];
+      cures: ReadonlySet<Cure>;
+    }) => ({
+      what: `Rows of target ${v.target} do not fit the models; nothing was changed`,
+      details: v.rows,
+      repair: curesIn(v.cures),
+    }),
+  ),
+  stepFailed: define(
+    "E528",
+    4,
+    (v: {
+      target: string;
+      doing: string;
+      reason: string;
+      statement: string;
+      repair: string;
+      /** How many statements are done and stay; 0: all was undone. */
+      done: number;
+    }) => ({
+      what: `Target ${v.target} could not be ${v.doing}: ${v.reason}; ${v.done === 0 ? "it is as it was before" : `${v.done} statement${v.done === 1 ? " is" : "s are"} done, since this kind of database commits each by itself`}`,
+      received: v.statement,
+      repair: v.done === 0 ? v.repair : `${v.repair}; the same again goes on from what is there`,
+    }),
+  ),
+  changedMeanwhile: define("E529", 3, (v: { target: string }) => ({
+    what: `The schema of target ${v.target} changed between the look at it and the lock; nothing was changed`,
+    repair: "see what is there now, then do the same again",
   })),
 };
 

@@ -5,7 +5,7 @@ import { LEDGER } from "../core/schema/internal-tables.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import { problems, type Problem } from "../core/problems.js";
 import type { Direction } from "../core/direction.js";
-import { Breakage, EngineError, Unsure, type Database } from "./session/database.js";
+import type { EngineError, Database } from "./session/database.js";
 import { readJournal, sayStopped, turnBack, type JournalEntry } from "./journal.js";
 import {
   allSpellings,
@@ -18,7 +18,8 @@ import {
 } from "./ledger.js";
 import type { ProbeResult } from "./count-rows.js";
 import { saysTheSame, type KeptMigration } from "./kept-scripts.js";
-import { recount, recountBefore } from "./losses.js";
+import { recountBefore } from "./losses.js";
+import { runAtOnce, seeTo, unlessUnsure } from "./run-at-once.js";
 import { DoneOtherwise, runSteps, type Stepwise } from "./run-steps.js";
 
 /** A migration's number and the name of its folder. */
@@ -81,12 +82,7 @@ export async function runMigration(database: Database, run: MigrationRun): Promi
       await recorded(database, ledger, run, { tookMs, ends });
       return { outcome: "done", tookMs };
     });
-  try {
-    return await attempt(false);
-  } catch (error) {
-    if (!(error instanceof Unsure)) throw error;
-    return attempt(true);
-  }
+  return unlessUnsure(attempt);
 }
 
 /** What takes a migration back from the midst. */
@@ -178,17 +174,15 @@ async function atOnce(
   statements: readonly Statement[],
   careful: boolean,
 ): Promise<() => Promise<void>> {
-  await recount(database, agreed);
-  const watch = await seeTo(migration, () => database.watch(statements, managed, careful));
   const { file } = scripts[direction];
-  for (const statement of statements) {
-    await watch.before?.(statement);
-    await database.runScripted(statement.sql).catch((error: unknown) => {
-      throw error instanceof EngineError ? failureOf(error, statement, { migration, file }) : error;
-    });
-  }
-  await seeTo(migration, watch.restore);
-  await seeTo(migration, watch.inspect);
+  await runAtOnce(
+    database,
+    {
+      ...{ statements, managed, agreed, migration: migration.name },
+      failed: (error, statement) => failureOf(error, statement, { migration, file }),
+    },
+    careful,
+  );
   return async () => undefined;
 }
 
@@ -201,7 +195,7 @@ async function inSteps(
 ): Promise<() => Promise<void>> {
   const { file } = scripts[direction];
   const left = statements.slice(stopped?.done ?? 0);
-  const watch = await seeTo(migration, () => stepwise.database.watch(left, managed));
+  const watch = await seeTo(migration.name, () => stepwise.database.watch(left, managed));
   try {
     const { ends } = await runSteps(stepwise, {
       run: { ...migration, direction },
@@ -214,8 +208,8 @@ async function inSteps(
       failed: (error, statement, done) =>
         failureOf(error, statement, { migration, file, done: { done, of: statements.length, direction } }),
     });
-    await seeTo(migration, watch.restore);
-    await seeTo(migration, watch.inspect);
+    await seeTo(migration.name, watch.restore);
+    await seeTo(migration.name, watch.inspect);
     return ends;
   } catch (error) {
     if (!(error instanceof DoneOtherwise)) throw error;
@@ -297,16 +291,4 @@ function failureOf(
     },
     error,
   );
-}
-
-async function seeTo<T>(migration: RunnableMigration, work: () => Promise<T>): Promise<T> {
-  try {
-    return await work();
-  } catch (error) {
-    if (!(error instanceof Breakage)) throw error;
-    const values = { migration: migration.name, reason: error.reason };
-    throw error.kind === "references"
-      ? problems.danglingReferences({ ...values, references: error.found }, error)
-      : problems.brokenView({ ...values, objects: error.found }, error);
-  }
 }

@@ -54,7 +54,7 @@ export function scriptText(migration: Migration, direction: Direction, dialect: 
 }
 
 /** The statements of a plan that is no migration's whole way, with some more behind them. */
-export function planText(plan: RenderPlan, dialect: Dialect, more: readonly string[]): string {
+export function planText(plan: RenderPlan, dialect: Dialect, more: readonly string[] = []): string {
   const blocks = [
     ...dialect.render.blocks(plan),
     { title: "let go of what the attic has twice", statements: more },

@@ -156,7 +156,8 @@ async function agreeTo(
   throw problems.wouldLose({ migration: called, target: name, losses, found, guarded, before, midst });
 }
 
-function asFound({ question, count, examples = [], sight }: ProbeResult): FoundRows {
+/** What a probe found, as a problem tells it. */
+export function asFound({ question, count, examples = [], sight }: ProbeResult): FoundRows {
   return { question, count, examples, ...(sight && { query: sight.sql }) };
 }
 

@@ -4,7 +4,7 @@ import { readWay } from "../core/model/advice/way.js";
 import type { Finding } from "../core/model/read/findings.js";
 import type { Start } from "../core/model/read/way.js";
 import { problems } from "../core/problems.js";
-import { EMPTY_SCHEMA } from "../core/schema/types.js";
+import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import type { Migration } from "../history/migration.js";
 import type { LoadedModels } from "../project/load-models.js";
 import { sayFinding } from "./say-finding.js";
@@ -25,6 +25,11 @@ export function hintsOnTheWay(models: LoadedModels, migrations: readonly Migrati
   const { hints, findings } = readWay(models, startAfter(migrations));
   refuseErrors(findings.map(models.locate));
   return hints;
+}
+
+/** The same from a schema that no migration tells the past of; what does not fit it is none of its business. */
+export function hintsFrom(models: LoadedModels, schema: Schema): DiffHints {
+  return readWay(models, { schema, past: pastOf([]) }).hints;
 }
 
 /** @throws Problem E203 where there is an error among findings */

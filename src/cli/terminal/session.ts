@@ -6,7 +6,8 @@ import type { RunOptions } from "../../tasks/run-migrations.js";
 import type { MayLose } from "../../tasks/options.js";
 import type { Questions } from "../../tasks/questions.js";
 import { askTheDeveloper, askToLose } from "./ask.js";
-import { mapTexts, withoutControls } from "../words/plain.js";
+import { mapTexts } from "../../core/map-texts.js";
+import { withoutControls } from "../words/plain.js";
 import { renderProblem, renderProblemJson } from "../words/problem-text.js";
 
 /** The options that every command takes. */

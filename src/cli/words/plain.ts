@@ -23,15 +23,3 @@ export function withoutPasswords(text: string): string {
     .replace(/([a-z][a-z0-9+.-]*:\/\/[^\s/:@"'`]*):[^\s"'`]*@/gi, "$1:…@")
     .replace(/([?&;](?:[a-z_]*passw(?:or)?d|pwd|ssl(?!mode)[a-z]*)=)[^&\s"'`]+/gi, "$1…");
 }
-
-/** The same data with each of its texts changed, names of properties aside. */
-export function mapTexts<T>(value: T, change: (text: string) => string): T {
-  const walk = (each: unknown): unknown => {
-    if (typeof each === "string") return change(each);
-    if (Array.isArray(each)) return each.map(walk);
-    if (typeof each !== "object" || each === null || Object.getPrototypeOf(each) !== Object.prototype)
-      return each;
-    return Object.fromEntries(Object.entries(each).map(([name, one]) => [name, walk(one)]));
-  };
-  return walk(value) as T;
-}

@@ -1,7 +1,8 @@
 import { relative } from "node:path";
 import type { Problem } from "../../core/problems.js";
 import type { Colours } from "./colours.js";
-import { mapTexts, withoutControls } from "./plain.js";
+import { mapTexts } from "../../core/map-texts.js";
+import { withoutControls } from "./plain.js";
 import { wordsFor } from "./problems.js";
 
 /** An error for people: what, where, the value received, what is valid, how to repair. */

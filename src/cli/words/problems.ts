@@ -1,4 +1,5 @@
-import { mapTexts, withoutPasswords } from "./plain.js";
+import { mapTexts } from "../../core/map-texts.js";
+import { withoutPasswords } from "./plain.js";
 import { Problem, problems, type CatalogueEntry, type Words } from "../../core/problems.js";
 
 type Catalogue = typeof problems;
@@ -84,6 +85,7 @@ const WORDINGS: { readonly [Name in keyof Catalogue]?: Wording<ValuesOf<Catalogu
   }),
   pendingFirst: () => ({ repair: "run them first with `emberset forward`" }),
   nothingKept: () => ({ repair: "see `emberset attic list`" }),
+  wouldGo: () => ({ repair: "say --yes if it may go" }),
   wouldPurge: mayGo,
   amendedHalfway: (_, { cause }) => {
     const repair = cause instanceof Problem ? wordsFor(cause).repair : undefined;

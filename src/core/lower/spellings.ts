@@ -1,3 +1,4 @@
+import { mapTexts } from "../map-texts.js";
 import { addressOf, tablesByAddress } from "../schema/address.js";
 import { definitionKey } from "../schema/types.js";
 import type { Check, Column, Definition, Index, Schema, SqlText, Table } from "../schema/types.js";
@@ -52,6 +53,14 @@ export function respell(sent: Schema, spellings: Spellings): Schema {
       respellTable(table, (slot, text) => spellings[keyOf(table, slot, text)] ?? text),
     ),
   };
+}
+
+/** The inverse for data that speaks of parts of a schema, such as changes: texts that an engine spells so, as they were sent. */
+export function asSent<T>(data: T, spellings: Spellings): T {
+  const sent = new Map(
+    Object.entries(spellings).map(([key, spelled]) => [spelled, (JSON.parse(key) as string[]).at(-1)!]),
+  );
+  return mapTexts(data, text => sent.get(text) ?? text);
 }
 
 function keyOf(table: Table, slot: string, text: string): string {

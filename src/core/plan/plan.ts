@@ -8,6 +8,7 @@ import { renameInSql } from "../change/rename.js";
 import { zip } from "../lists.js";
 import { addressOf } from "../schema/address.js";
 import { cutName } from "../schema/naming.js";
+import { asSent, respell, type Spellings } from "../lower/spellings.js";
 import { textFor } from "../sql/placeholders.js";
 import type { Schema } from "../schema/types.js";
 import { keptBy } from "./kept.js";
@@ -42,6 +43,31 @@ export function planFor(
   const forward = direction === "forward" ? plan : planFor(dialect, after, invert(changes));
   const attic = keptBy(forward, dialect, number);
   return attic.kept.length + attic.counters.length > 0 ? { ...plan, attic: { direction, ...attic } } : plan;
+}
+
+/**
+ * What takes a database from what it holds, whatever led there, to another schema; nothing is kept.
+ * @param from as it is held, and in portable words @param changes what leads from there to the other, in portable words
+ * @param spellings how the engine spells what the other schema sends
+ */
+export function planFrom(
+  dialect: Dialect,
+  from: { readonly held: Schema; readonly portable: Schema },
+  to: { readonly portable: Schema; readonly spellings: Spellings },
+  changes: readonly Change[],
+): RenderPlan {
+  const after = dialect.types.settle(to.portable);
+  const spelled = respell(after, to.spellings);
+  const names = [
+    heldNames(dialect, from.portable, from.held),
+    heldNames(dialect, to.portable, after),
+  ] as const;
+  const held = hintsAsHeld(hintsOf(changes), ...names);
+  const hints = { ...held, conversions: conversionsFor(dialect, held.conversions) };
+  const found = diff(from.held, spelled, hints);
+  // The order of columns alone is no reason to make a table anew.
+  const placed = found.length > 0 ? diff(from.held, spelled, { ...hints, positions: true }) : found;
+  return { before: from.held, after, changes: asSent(placed, to.spellings) };
 }
 
 /** The addresses of a schema's tables as a dialect holds them: cut, or with a namespace in the name. */

@@ -1,6 +1,6 @@
 import type { Direction } from "../direction.js";
 import { lossOf, type Loss } from "../change/loss.js";
-import { namesThrough } from "../change/names.js";
+import { namesThrough, type NamesThrough } from "../change/names.js";
 import type { AddColumn, AlterColumn, Change } from "../change/types.js";
 import { matchSql, restoredTo } from "../dialect/shared/attic.js";
 import type { KeptBesideKey } from "../dialect/shared/kept.js";
@@ -25,19 +25,27 @@ export function sayCount(count: number, question: string): string {
  * around keys that change their type are in words that all three take.
  */
 export function probes(plan: RenderPlan, dialect: Dialect, direction: Direction = "forward"): Probe[] {
-  const names = namesThrough(plan.changes);
-  const asking: Asking = {
+  const askingBy = (names: NamesThrough): Asking => ({
     dialect,
     names,
     plan,
     direction,
     table: address => quoteAddress(names.before(address), dialect.names.quote),
     column: (table, column) => dialect.names.quote(names.before(table, column)),
-  };
-  const found = plan.changes.flatMap(change =>
-    [probeOfRefusal(change, asking), probeOfCut(change, asking), probeOfLoss(change, asking)].flatMap(each =>
-      each ? [{ change, ...each }] : [],
-    ),
+  });
+  const asking = askingBy(namesThrough(plan.changes));
+  // What goes is called as it is when it goes: another may have its name at the end.
+  const asGoing = (change: Change, at: number) =>
+    change.kind === "drop table" || change.kind === "drop column"
+      ? askingBy(namesThrough(plan.changes.slice(0, at)))
+      : asking;
+  const isRenaming = plan.changes.some(({ kind }) => kind === "rename table" || kind === "rename column");
+  const found = plan.changes.flatMap((change, at) =>
+    [
+      probeOfRefusal(change, asking),
+      probeOfCut(change, asking),
+      probeOfLoss(change, isRenaming ? asGoing(change, at) : asking),
+    ].flatMap(each => (each ? [{ change, ...each }] : [])),
   );
   return [...found, ...probesOfStaying(asking), ...probesOfUnplaced(plan, dialect)];
 }

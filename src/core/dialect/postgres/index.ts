@@ -1,5 +1,6 @@
 import { retype } from "./retyping.js";
 import { EVERYWHERE } from "../../lower/differences.js";
+import { quoteAddress } from "../../schema/address.js";
 import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
@@ -70,7 +71,12 @@ export const postgres: Dialect = {
     cannotHold,
     cannotHoldIndex,
   },
-  render: { blocks: render, scriptNotes, managedObjectNames },
+  render: {
+    blocks: render,
+    scriptNotes,
+    managedObjectNames,
+    dropView: (kind, name) => `DROP ${kind.toUpperCase()} IF EXISTS ${quoteAddress(name, quote)} CASCADE`,
+  },
   attic,
   catalog: { queries: catalogQueries, read: readCatalog, emptyTables, respells: true, keepsOrder: false },
   rows,

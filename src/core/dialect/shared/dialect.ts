@@ -110,6 +110,8 @@ interface DialectRender {
   readonly scriptNotes: (blocks: readonly Block[]) => string[];
   /** Names of what hangs on tables and comes from the schema: a rebuild may take it along without putting it back. */
   readonly managedObjectNames: (schema: Schema) => string[];
+  /** Drops a view that somebody else has made, and views upon it. @param name as the catalog tells it */
+  readonly dropView: (kind: string, name: string) => string;
   /** Of an engine that commits each statement by itself, how those of a script are told. Absent: a script is one transaction. */
   readonly steps?: StepSyntax;
 }

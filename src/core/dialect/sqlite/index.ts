@@ -54,7 +54,12 @@ export const sqlite: Dialect = {
     cannotHold,
     cannotHoldIndex,
   },
-  render: { blocks: render, scriptNotes, managedObjectNames },
+  render: {
+    blocks: render,
+    scriptNotes,
+    managedObjectNames,
+    dropView: (_, name) => `DROP VIEW IF EXISTS ${quote(name)}`,
+  },
   attic,
   catalog: { queries: catalogQueries, read: readCatalog, respells: false, keepsOrder: true },
   rows,

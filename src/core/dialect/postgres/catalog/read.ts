@@ -111,7 +111,10 @@ function leftAlone({ others, addresses }: CatalogIndex, stamps: ReadonlySet<stri
   return others.flatMap(row => {
     const [kind, name, oid] = [String(row["kind"]), String(row["name"]), row["table_oid"]];
     if ((kind === "trigger" || kind === "function") && stamps.has(name)) return [];
-    const shown = row["here"] === true ? name : `${String(row["namespace"])}.${name}`;
+    const namespace = String(row["namespace"]);
+    const isHere = row["here"] === true;
+    const called = /\bview$/.test(kind) ? addressOf({ name, ...(!isHere && { namespace }) }) : undefined;
+    const shown = called ?? (isHere ? name : `${namespace}.${name}`);
     const table = oid === null ? undefined : addresses.get(String(oid));
     return [{ kind, name: shown, ...(table !== undefined && { table }) }];
   });

@@ -1,0 +1,62 @@
+import { problems, type Problem } from "../core/problems.js";
+import type { Statement } from "../core/sql/statements.js";
+import type { ProbeResult } from "./count-rows.js";
+import { recount } from "./losses.js";
+import { Breakage, EngineError, Unsure, type Database } from "./session/database.js";
+
+/** Statements that belong together. */
+interface AtOnce {
+  readonly statements: readonly Statement[];
+  /** Names of what hangs on tables and which the statements see to. */
+  readonly managed: () => readonly string[];
+  /** What may go: the probes that count it, with as many as were counted when that was agreed to. */
+  readonly agreed: readonly ProbeResult[];
+  /** The migration they are of, if any. */
+  readonly migration?: string;
+  readonly failed: (error: EngineError, statement: Statement, done: number) => Problem;
+}
+
+/**
+ * Runs statements one after the other, and sees to what they take along. Called inside `exclusively`; where the engine
+ * has transactions for what they do, all of them are done or none.
+ * @param careful what `watch` is to note @throws MoreLost, Unsure; Problem E407, E408, and what `failed` makes of an error
+ */
+export async function runAtOnce(
+  database: Database,
+  { statements, managed, agreed, migration, failed }: AtOnce,
+  careful: boolean,
+): Promise<void> {
+  await recount(database, agreed);
+  const watch = await seeTo(migration, () => database.watch(statements, managed, careful));
+  for (const [done, statement] of statements.entries()) {
+    await watch.before?.(statement);
+    await database.runScripted(statement.sql).catch((error: unknown) => {
+      throw error instanceof EngineError ? failed(error, statement, done) : error;
+    });
+  }
+  await seeTo(migration, watch.restore);
+  await seeTo(migration, watch.inspect);
+}
+
+/** Work that is done once more, carefully, where it came out that it could not be told what was so before. */
+export async function unlessUnsure<T>(attempt: (careful: boolean) => Promise<T>): Promise<T> {
+  try {
+    return await attempt(false);
+  } catch (error) {
+    if (!(error instanceof Unsure)) throw error;
+    return attempt(true);
+  }
+}
+
+/** @param migration the one that is run, if any @throws Problem E407, E408 */
+export async function seeTo<T>(migration: string | undefined, work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    if (!(error instanceof Breakage)) throw error;
+    const values = { ...(migration !== undefined && { migration }), reason: error.reason };
+    throw error.kind === "references"
+      ? problems.danglingReferences({ ...values, references: error.found }, error)
+      : problems.brokenView({ ...values, objects: error.found }, error);
+  }
+}

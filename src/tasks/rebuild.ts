@@ -1,0 +1,141 @@
+import { diff } from "../core/change/diff.js";
+import { sayCount } from "../core/plan/probes.js";
+import type { Catalog } from "../core/dialect/shared/dialect.js";
+import { problems } from "../core/problems.js";
+import { addressOf, quoteAddress } from "../core/schema/address.js";
+import { ATTIC, isInternalTable, withoutInternal } from "../core/schema/internal-tables.js";
+import { EMPTY_SCHEMA, type Table } from "../core/schema/types.js";
+import { splitStatements, type Statement } from "../core/sql/statements.js";
+import { countRows } from "../database/count-rows.js";
+import { readLedger } from "../database/ledger.js";
+import { withDatabase, withScratch } from "../database/open.js";
+import { runAtOnce, unlessUnsure } from "../database/run-at-once.js";
+import type { Database, EngineError } from "../database/session/database.js";
+import { planText } from "../history/script.js";
+import { chooseTarget } from "../project/load-settings.js";
+import { openProject } from "./open-project.js";
+import type { TargetOptions } from "./options.js";
+import { runMigrations, type RunOptions, type RunResult } from "./run-migrations.js";
+
+export interface RebuildOptions extends TargetOptions, RunOptions {
+  /** Make the database where a server does not have it yet. A file is always made. @default false */
+  readonly createDatabase?: boolean | undefined;
+}
+
+export interface RebuildResult extends RunResult {
+  /** What went, a line each, with as many rows as there were. */
+  readonly gone: readonly string[];
+}
+
+/**
+ * Empties a database, and runs all migrations on it again; what would go is asked about. That all of them run is tried on
+ * a scratch database first: a migration that fails leaves all as it was.
+ * @throws Problem E104, E300 to E304, E400 to E414, E525, E526, E528, and what running a migration may
+ */
+export async function rebuild(options: RebuildOptions): Promise<RebuildResult> {
+  const { settings, history } = await openProject(options);
+  const target = chooseTarget(settings, options.target);
+  if (target.guarded) throw problems.neverGuarded({ target: target.name, doing: DOING });
+  const { migrations } = history();
+  const { trace, onWait, mayLose, onStart, onRun } = options;
+  await withScratch(target, trace, ({ database }) =>
+    runMigrations(database, migrations, "forward", { mayLose: async () => true }),
+  );
+  const mode = options.createDatabase ? "create" : "write";
+  return withDatabase(target, { mode, trace, onWait }, async database => {
+    const gone = await whatGoes(database);
+    const { name, guarded } = target;
+    if (gone.length > 0 && !(await mayLose?.(gone, { name, guarded })))
+      throw problems.wouldGo({ target: name, doing: DOING, losses: gone });
+    await emptyOut(database);
+    // Nobody's rows are there any more.
+    const ran = await runMigrations(
+      database,
+      migrations,
+      "forward",
+      { onWait, onStart, onRun, mayLose: async () => true },
+      [],
+    );
+    return { ...ran, gone };
+  });
+}
+
+const DOING = "emptied and built again";
+
+/** All that an emptied database has no more, with its rows. */
+export async function whatGoes(database: Database): Promise<string[]> {
+  const catalog = await database.readCatalog();
+  const { tables, definitions = [] } = catalog.schema;
+  const rows = await countRows(database, tables);
+  const sayTable = (table: Table) => {
+    const address = addressOf(table);
+    return sayCount(rows.get(address) ?? 0, `rows of ${address}`);
+  };
+  const [kept, plain] = [tables.filter(isInternalTable), tables.filter(each => !isInternalTable(each))];
+  const ran = await readLedger(database);
+  const attic = kept.filter(({ name, namespace }) => (namespace ?? name).startsWith(ATTIC));
+  return [
+    ...plain.map(sayTable),
+    ...attic.map(table => `${sayTable(table)}, kept in the attic`),
+    ...definitions.map(each => `${each.kind} ${addressOf(each)}`),
+    ...viewsIn(catalog).map(({ kind, name }) => `${kind} ${name}`),
+    ...triggersIn(catalog).map(({ kind, name, table = "" }) => `${kind} ${name} on ${table}`),
+    ...(ran.length > 0 ? [`the record of what ran: ${ran.map(({ name }) => name).join(", ")}`] : []),
+  ];
+}
+
+function viewsIn({ leftAlone }: Catalog): Catalog["leftAlone"] {
+  return leftAlone.filter(({ kind }) => /\bview$/.test(kind));
+}
+
+function triggersIn({ leftAlone }: Catalog): Catalog["leftAlone"] {
+  return leftAlone.filter(({ kind, table }) => kind === "trigger" && table !== undefined);
+}
+
+/** Takes all out of a database that hangs on its tables; what stands by itself, as a routine, stays. @throws Problem E404, E528 */
+export async function emptyOut(database: Database): Promise<void> {
+  const { dialect, target } = database;
+  const attempt = (careful: boolean) =>
+    database.exclusively(async () => {
+      const catalog = await database.readCatalog();
+      const { schema } = withoutInternal(catalog);
+      const plan = { before: schema, after: EMPTY_SCHEMA, changes: diff(schema, EMPTY_SCHEMA) };
+      const failed = (error: EngineError, { sql }: Statement, done: number) =>
+        problems.stepFailed(
+          {
+            ...{ target: target.name, doing: DOING, reason: error.message, statement: sql },
+            ...{ repair: error.remedy, done: database.steps ? done : 0 },
+          },
+          error,
+        );
+      const managed = () => dialect.render.managedObjectNames(schema);
+      const views = viewsIn(catalog).map(({ kind, name }) =>
+        asStatement(dialect.render.dropView(kind, name)),
+      );
+      const rest = [
+        ...splitStatements(planText(plan, dialect), dialect.tokens),
+        ...ownTables(catalog, database).map(asStatement),
+      ];
+      // What is made over tables goes before them: some engines are asked what a script takes along before it runs.
+      for (const statements of [views, rest])
+        await runAtOnce(database, { statements, agreed: [], managed, failed }, careful);
+    });
+  await unlessUnsure(attempt);
+}
+
+function asStatement(sql: string): Statement {
+  return { sql, line: 1 };
+}
+
+/** The ledger, the journal and the attic go, too. */
+function ownTables({ schema }: Catalog, { dialect }: Database): string[] {
+  const own = schema.tables.filter(isInternalTable);
+  const namespaces = new Set(
+    own.flatMap(({ namespace }) => namespace ?? []).filter(name => name.startsWith(ATTIC)),
+  );
+  const { quote } = dialect.names;
+  return [
+    ...own.map(table => `DROP TABLE ${quoteAddress(addressOf(table), quote)}`),
+    ...[...namespaces].map(name => `DROP SCHEMA ${quote(name)}`),
+  ];
+}
