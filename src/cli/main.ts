@@ -7,6 +7,7 @@ import { atticCommand } from "./commands/attic.js";
 import { backCommand } from "./commands/back.js";
 import { checkCommand } from "./commands/check.js";
 import { compareCommand } from "./commands/compare.js";
+import { condenseCommand } from "./commands/condense.js";
 import { describeCommand } from "./commands/describe.js";
 import { draftCommand } from "./commands/draft.js";
 import { exportCommand } from "./commands/export.js";
@@ -80,6 +81,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .command(rehearseCommand(session))
     .command(amendCommand(session))
     .command(restackCommand(session))
+    .command(condenseCommand(session))
     .command(discardCommand(session))
     .command(statusCommand(session))
     .command(forwardCommand(session))

@@ -644,6 +644,35 @@ const safety = {
     what: `The schema of target ${v.target} changed between the look at it and the lock; nothing was changed`,
     repair: "see what is there now, then do the same again",
   })),
+  standsForOthers: define("E530", 3, (v: { migration: string }) => ({
+    what: `Migration ${v.migration} stands for others that ran everywhere; nothing was changed`,
+    repair: "draft a new migration instead",
+  })),
+  foldedHalfway: define("E531", 3, (v: { target: string; migration: string; ran: readonly string[] }) => ({
+    what: `On target ${v.target} only some of the migrations ran that ${v.migration} stands for; nothing was changed`,
+    received: v.ran.join(", "),
+    repair: "run the others there first, with the project as it was before they were folded",
+  })),
+  notEverywhere: define("E532", 3, (v: { target: string; pending: readonly string[] }) => ({
+    what: `Not all of what is to be folded ran on target ${v.target}; nothing was changed`,
+    received: v.pending.join(", "),
+    repair: "run them there first, or fold fewer",
+  })),
+  unseen: define("E533", 3, (v: { target: string; reason: string }) => ({
+    what: `Target ${v.target} cannot be looked at, so it is not known what ran there; nothing was changed`,
+    received: v.reason,
+    repair: "say that all of it ran there, if so",
+  })),
+  foldsOtherwise: define(
+    "E534",
+    3,
+    (v: { target: string; dialect: string; differences: readonly string[] }) => ({
+      what: `What is to be folded leads to something other than it records on ${v.dialect}; nothing was changed`,
+      details: v.differences,
+      repair:
+        "some script does more than its migration says: write it down in the models first, or fold fewer",
+    }),
+  ),
 };
 
 const ours = {

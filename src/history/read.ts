@@ -3,6 +3,7 @@ import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { basename, join } from "node:path";
 import {
   Equals,
+  ArrayNotEmpty,
   IsArray,
   IsBoolean,
   IsInt,
@@ -47,7 +48,11 @@ export interface TornHistory extends History {
  * @throws Problem E300, E301, E302, E304
  */
 export function readHistory(folder: string): History {
-  const { doubled: names, ...torn } = readFolders(folder);
+  return unlessFolded(folder, leftOut => readWhole(folder, leftOut));
+}
+
+function readWhole(folder: string, leftOut: ReadonlySet<string>): History {
+  const { doubled: names, ...torn } = readFolders(folder, leftOut);
   const [first, second] = names;
   if (first !== undefined && second !== undefined)
     throw problems.doubled({ number: showNumber(parseInt(first, 10)), folders: [first, second] });
@@ -56,10 +61,45 @@ export function readHistory(folder: string): History {
 
 /** The same, but that two migrations may have one number. @throws Problem E300, E301, E304 */
 export function readTornHistory(folder: string): TornHistory {
-  const { names, doubled, beyond } = readFolders(folder);
-  const { migrations, schema } = foldAll(folder, names);
-  const read = (name: string) => readMigration(join(folder, name), name, migrations.at(-1), schema);
-  return { folder, migrations, schema, doubled: doubled.map(read), beyond };
+  const read = (leftOut: ReadonlySet<string>) => {
+    const { names, doubled, beyond } = readFolders(folder, leftOut);
+    const { migrations, schema } = foldAll(folder, names);
+    const readOne = (name: string) => readMigration(join(folder, name), name, migrations.at(-1), schema);
+    return { folder, migrations, schema, doubled: doubled.map(readOne), beyond };
+  };
+  const torn = unlessFolded(folder, read);
+  if (torn.doubled.length === 0) return torn;
+  const leftOut = leftOver(folder);
+  return leftOut.size > 0 ? read(leftOut) : torn;
+}
+
+/** What a baseline stands for, and which stands beside it all the same, as after a merge, is left out. */
+function unlessFolded<T>(folder: string, read: (leftOut: ReadonlySet<string>) => T): T {
+  try {
+    return read(new Set());
+  } catch (error) {
+    const leftOut = leftOver(folder);
+    if (leftOut.size === 0) throw error;
+    return read(leftOut);
+  }
+}
+
+/** Folders of migrations for which a baseline beside them stands, by their names. */
+export function leftOver(folder: string): Set<string> {
+  const names = existsSync(folder) ? readdirSync(folder).filter(isFolderName) : [];
+  const folded = new Set(
+    names.flatMap(name => {
+      try {
+        const { folds } = JSON.parse(readFileSync(join(folder, name, RECORD_FILE), "utf8")) as {
+          folds?: unknown;
+        };
+        return Array.isArray(folds) ? (folds as unknown[]) : [];
+      } catch {
+        return [];
+      }
+    }),
+  );
+  return new Set(names.filter(name => folded.has(name)));
 }
 
 /** A migration that follows another, wherever that stands. @throws Problem E300 */
@@ -85,25 +125,29 @@ export function isFolderName(name: string): boolean {
   return FOLDER_NAME.test(name);
 }
 
-/** The names of the migrations' folders, numbered 1, 2, 3 … without a gap, up to where two have one number. */
+/** The names of the migrations' folders, numbered one after the other without a gap, up to where two have one number. */
 interface Folders {
   readonly names: readonly string[];
   readonly doubled: readonly string[];
   readonly beyond: readonly string[];
 }
 
-function readFolders(folder: string): Folders {
+function readFolders(folder: string, leftOut: ReadonlySet<string>): Folders {
   if (!existsSync(folder)) return { names: [], doubled: [], beyond: [] };
   tidy(folder);
   const names = readdirSync(folder, { withFileTypes: true })
-    .filter(entry => entry.isDirectory() && !entry.name.startsWith("."))
+    .filter(entry => entry.isDirectory() && !entry.name.startsWith(".") && !leftOut.has(entry.name))
     .map(({ name }) => name)
     .sort((a, b) => parseInt(a, 10) - parseInt(b, 10) || (a < b ? -1 : 1));
+  // A baseline that stands for others has the number of the last of them.
+  let expected = Math.max(1, parseInt(names[0] ?? "1", 10));
   for (const [at, name] of names.entries()) {
     const number = Number(FOLDER_NAME.exec(name)?.[1]);
     if (Number.isNaN(number)) throw problems.strayFolder({ folder: join(folder, name) });
-    const expected = at + 1;
-    if (number === expected) continue;
+    if (number === expected) {
+      expected += 1;
+      continue;
+    }
     const before = names[at - 1];
     if (before && parseInt(before, 10) === number) {
       const doubled = names.filter(each => parseInt(each, 10) === number);
@@ -123,6 +167,7 @@ class RecordShape {
   @Matches(/^[0-9a-f]{16}$/, { message: "after must be a fingerprint of 16 hex digits" }) after!: string;
   @IsArray() @IsObject({ each: true }) changes!: MigrationRecord["changes"];
   @IsOptional() @IsBoolean() kept?: boolean;
+  @IsOptional() @IsArray() @ArrayNotEmpty() @Matches(FOLDER_NAME, { each: true }) folds?: string[];
 }
 
 function readMigration(
@@ -137,7 +182,14 @@ function readMigration(
   if (record.number !== parseInt(name, 10))
     throw broken(`it says its number is ${record.number}, its folder says ${name}`);
   const parent = previous?.name ?? null;
-  if (record.parent !== parent) {
+  if (!previous && record.number !== parseInt(record.folds?.at(-1) ?? "1", 10))
+    throw problems.gap({
+      missing: showNumber(record.folds ? parseInt(record.folds.at(-1)!, 10) : 1),
+      after: name,
+    });
+  if (previous && record.folds)
+    throw broken("it stands for migrations from the first on, and is not the first");
+  if (record.parent !== parent && record.parent !== previous?.folds?.at(-1)) {
     throw broken(`it follows ${record.parent ?? "nothing"}, but stands behind ${parent ?? "nothing"}`);
   }
   if (record.before !== fingerprint(schemaBefore)) {

@@ -16,6 +16,8 @@ export interface DraftOptions {
   readonly blank?: boolean | undefined;
   /** What is taken away goes into the attic. @default false: it is lost */
   readonly keep?: boolean | undefined;
+  /** The migrations it stands for, of which the last had its number. */
+  readonly folds?: readonly Pick<Migration, "name" | "number">[] | undefined;
 }
 
 export interface Draft {
@@ -30,10 +32,10 @@ export function draftMigration(
   title: string,
   changes: readonly Change[],
   dialects: readonly Dialect[],
-  { blank = false, keep = false }: DraftOptions = {},
+  { blank = false, keep = false, folds }: DraftOptions = {},
 ): Draft {
   const previous = history.migrations.at(-1);
-  const number = (previous?.number ?? 0) + 1;
+  const number = folds?.at(-1)?.number ?? (previous?.number ?? 0) + 1;
   const name = `${showNumber(number)}-${slug(title)}`;
   const schemaBefore = history.schema;
   const schemaAfter = apply(schemaBefore, changes);
@@ -46,6 +48,7 @@ export function draftMigration(
     after: fingerprint(schemaAfter),
     changes,
     ...(keep && changes.some(change => takesAway(change) || stopsCounting(change)) && { kept: true }),
+    ...(folds && { folds: folds.map(each => each.name) }),
     name,
     folder: join(history.folder, name),
     schemaBefore,
@@ -124,9 +127,14 @@ export function recordText({
   before,
   after,
   kept,
+  folds,
   changes,
 }: MigrationRecord): string {
-  const facts = { format, number, title, parent, before, after, ...(kept !== undefined && { kept }) };
+  const facts = {
+    ...{ format, number, title, parent, before, after },
+    ...(kept !== undefined && { kept }),
+    ...(folds !== undefined && { folds }),
+  };
   const head = Object.entries(facts).map(
     ([key, value]) => `  ${JSON.stringify(key)}: ${JSON.stringify(value)},`,
   );

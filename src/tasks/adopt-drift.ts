@@ -16,7 +16,7 @@ import { readAsWritten, removeFiles, writeNewModels, type Suggestion } from "./d
 import { openProject, type OpenProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
 import { refuseUnsound } from "./run-migrations.js";
-import { readState } from "./state.js";
+import { readSettled } from "./state.js";
 
 export interface AdoptDriftOptions extends TargetOptions {
   /** What the migration is called. @default "drift" */
@@ -53,7 +53,7 @@ export async function adoptDrift({
   const history = project.history();
   return withDatabase(target, { mode: "change", trace: options.trace }, async database => {
     const { dialect } = database;
-    const state = await readState(database, history);
+    const state = await readSettled(database, history);
     refuseUnsound(state, target);
     const pending = state.entries
       .filter(entry => entry.state === "pending")

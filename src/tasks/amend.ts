@@ -24,7 +24,7 @@ import { withRenames } from "./renames.js";
 import { readWay } from "../core/model/advice/way.js";
 import { diff } from "../core/change/diff.js";
 import { errorsEitherWay, refuseErrors, startAfter } from "./way.js";
-import { readState } from "./state.js";
+import { readSettled } from "./state.js";
 import { curesOf } from "./ask-rows.js";
 import { refuseUnsound, runMigrations, type RanMigration, type RunOptions } from "./run-migrations.js";
 
@@ -62,6 +62,7 @@ export async function amend({ renames = [], fills = [], ...options }: AmendOptio
   const newest = history.migrations.at(-1);
   if (!newest) throw problems.nothingToAmend({ folder: history.folder });
   const { number, name, folder } = newest;
+  if (newest.folds) throw problems.standsForOthers({ migration: name });
   const keep = project.settings.keepDropped && !(newest.changes.some(takesAway) && !newest.kept);
   refuseErrors(errorsEitherWay(models, history.migrations).map(models.locate));
   const { hints: further } = readWay(models, startAfter(history.migrations));
@@ -98,7 +99,7 @@ export async function amend({ renames = [], fills = [], ...options }: AmendOptio
     target,
     { mode: "read", trace: options.trace },
     async database => {
-      const state = await readState(database, history);
+      const state = await readSettled(database, history);
       refuseUnsound(state, target);
       return state.entries.some(entry => entry.run?.name === name);
     },

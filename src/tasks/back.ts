@@ -19,7 +19,7 @@ import {
   type RunResult,
 } from "./run-migrations.js";
 import { backFromWhereItStopped, goOn } from "./stopped.js";
-import { readState, type DatabaseState, type StateEntry } from "./state.js";
+import { readSettled, readState, type DatabaseState, type StateEntry } from "./state.js";
 
 export interface BackOptions extends TargetOptions, RunOptions {
   /** How many migrations to undo. @default 1 */
@@ -48,7 +48,7 @@ export async function back(options: BackOptions): Promise<BackResult> {
     target,
     { mode: options.show ? "read" : "change", trace: options.trace, onWait: options.onWait },
     async database => {
-      const found = await readState(database, history);
+      const found = await (options.show ? readState : readSettled)(database, history);
       refuseOtherStory(found, target);
       const { first, goneOn } = options.show
         ? NOTHING

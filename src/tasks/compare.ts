@@ -111,7 +111,10 @@ async function askRows(
     if (!state.schema || !sameSchema(state.schema, start.schema)) return undefined;
     const dialect = dialectOf(target);
     const keeping = project.settings.keepDropped
-      ? ({ number: showNumber(project.history().migrations.length + 1), direction: "forward" } as const)
+      ? ({
+          number: showNumber((project.history().migrations.at(-1)?.number ?? 0) + 1),
+          direction: "forward",
+        } as const)
       : undefined;
     const plan = planFor(dialect, start.schema, changes, keeping);
     const results = await runProbes(database, probes(plan, dialect));

@@ -25,6 +25,7 @@ export async function discard(options: DiscardOptions): Promise<DiscardResult> {
   const newest = migrations.at(-1);
   if (!newest) throw problems.nothingToAmend({ folder });
   const { number, name } = newest;
+  if (newest.folds) throw problems.standsForOthers({ migration: name });
   for (const target of settings.targets.values()) {
     const ran = await withExistingDatabase(target, { mode: "read", trace: options.trace }, async database =>
       (await readLedger(database)).some(entry => entry.name === name),

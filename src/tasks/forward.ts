@@ -19,7 +19,7 @@ import {
   type RunResult,
 } from "./run-migrations.js";
 import { goOn } from "./stopped.js";
-import { emptyState, readState, type DatabaseState } from "./state.js";
+import { emptyState, readSettled, readState, type DatabaseState } from "./state.js";
 
 export interface ForwardOptions extends TargetOptions, RunOptions {
   /** The number of the last migration to run. @default the newest */
@@ -47,7 +47,8 @@ export async function forward(options: ForwardOptions): Promise<ForwardResult> {
   const history = project.history();
   const { trace } = options;
   const work = async (database: Database): Promise<ForwardResult> => {
-    const found = await readState(database, history);
+    const read = options.show ? readState : readSettled;
+    const found = await read(database, history);
     refuseOtherStory(found, target);
     refuseOutOfOrder(found, target);
     if (options.show) {

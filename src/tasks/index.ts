@@ -23,6 +23,7 @@ export {
   type ComparedChange,
   type RowReport,
 } from "./compare.js";
+export { condense, type CondenseOptions, type CondenseResult } from "./condense.js";
 export {
   describe,
   type DescribeOptions,

@@ -22,7 +22,7 @@ export interface Point {
   readonly name: string;
   /** In portable words; as its dialect holds it where the point is a live database. */
   readonly schema: Schema;
-  /** How many migrations lead there; of a live database those that ran. */
+  /** The number of the last migration that leads there, of a live database the last that ran; 0: none does. */
   readonly migrations: number;
   /** Of the models: the changes that lead there from the history, which hold renames and fills. */
   readonly beyond?: readonly Change[];
@@ -38,9 +38,9 @@ export async function readPoint(project: OpenProject, name: string, options: Tas
   if (name === "models") {
     const models = await project.soundModels();
     const beyond = diff(schema, models.schema, hintsOnTheWay(models, migrations));
-    return { name, schema: models.schema, migrations: migrations.length, beyond };
+    return { name, schema: models.schema, migrations: lastNumber(migrations), beyond };
   }
-  if (name === "history") return { name, schema, migrations: migrations.length };
+  if (name === "history") return { name, schema, migrations: lastNumber(migrations) };
   const migration = /^\d+$/.test(name) ? migrations.find(({ number }) => number === Number(name)) : undefined;
   if (!migration) {
     const numbers = migrations.map(({ number }) => showNumber(number));
@@ -52,6 +52,10 @@ export async function readPoint(project: OpenProject, name: string, options: Tas
   return { name: showNumber(migration.number), schema: migration.schemaAfter, migrations: migration.number };
 }
 
+function lastNumber(migrations: readonly { readonly number: number }[]): number {
+  return migrations.at(-1)?.number ?? 0;
+}
+
 /** All that a database holds, but for what is Emberset's own. */
 async function readLivePoint(project: OpenProject, name: string, { trace }: TaskOptions): Promise<Point> {
   const target = chooseTarget(project.settings, name.slice("target:".length));
@@ -59,7 +63,7 @@ async function readLivePoint(project: OpenProject, name: string, { trace }: Task
     const { schema } = withoutInternal(await database.readCatalog());
     const ledger = await readLedger(database);
     const spellings = allSpellings(ledger);
-    return { name, schema, migrations: ledger.length, live: { dialect: database.dialect, spellings } };
+    return { name, schema, migrations: lastNumber(ledger), live: { dialect: database.dialect, spellings } };
   });
 }
 
@@ -71,7 +75,9 @@ export function changesBetween({ migrations }: History, from: Point, to: Point):
   const live = from.live ?? to.live;
   const isForward = from.migrations < to.migrations || (from.migrations === to.migrations && !from.beyond);
   const [start, end] = isForward ? [from, to] : [to, from];
-  const ran = migrations.slice(start.migrations, end.migrations).flatMap(({ changes }) => changes);
+  const ran = migrations
+    .filter(({ number }) => number > start.migrations && number <= end.migrations)
+    .flatMap(({ changes }) => changes);
   if (isForward && !live && ran.length === 0 && end.beyond) return end.beyond;
   const between = [...ran, ...(end.beyond ?? [])];
   const hints = hintsOf(isForward ? between : invert(between));

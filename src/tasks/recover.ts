@@ -12,6 +12,7 @@ import { writeFolder } from "../history/write.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
+import { refuseFoldedHalfway } from "./run-migrations.js";
 import { readState } from "./state.js";
 
 export interface RecoverResult {
@@ -28,7 +29,9 @@ export async function recover(options: TargetOptions): Promise<RecoverResult> {
   const project = await openProject(options);
   const target = chooseTarget(project.settings, options.target);
   return withDatabase(target, { mode: "read", trace: options.trace }, async database => {
-    const { entries } = await readState(database, project.tornHistory());
+    const state = await readState(database, project.tornHistory());
+    refuseFoldedHalfway(state, target);
+    const { entries } = state;
     const missing = entries.filter(({ state }) => state === "missing");
     const recovered: { readonly name: string; readonly files: readonly string[] }[] = [];
     for (const { number, name } of missing) recovered.push(await recoverOne(project, database, number, name));

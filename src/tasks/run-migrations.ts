@@ -65,12 +65,24 @@ export function refuseUnsound(state: DatabaseState, target: TargetSettings): voi
   refuseOutOfOrder(state, target);
 }
 
-/** Nothing runs beside migrations that are not as they were when they ran there. @throws Problem E500, E501 */
+/** Nothing runs beside migrations that are not as they were when they ran there. @throws Problem E500, E501, E531 */
 export function refuseOtherStory({ entries }: DatabaseState, { name: target }: TargetSettings): void {
+  refuseFoldedHalfway({ entries }, { name: target });
   const named = (state: string) => entries.filter(entry => entry.state === state).map(({ name }) => name);
   const [missing, edited] = [named("missing"), named("edited")];
   if (missing.length > 0) throw problems.missing({ target, migrations: missing });
   if (edited.length > 0) throw problems.edited({ target, migrations: edited });
+}
+
+/** A baseline takes the place of migrations where all of them ran, or none. @throws Problem E531 */
+export function refuseFoldedHalfway(
+  { entries }: Pick<DatabaseState, "entries">,
+  { name: target }: Pick<TargetSettings, "name">,
+): void {
+  const baseline = entries.find(({ migration }) => migration?.folds)?.migration;
+  const some = entries.filter(({ name, state }) => state === "missing" && baseline?.folds?.includes(name));
+  if (baseline && some.length > 0)
+    throw problems.foldedHalfway({ target, migration: baseline.name, ran: some.map(({ name }) => name) });
 }
 
 /** What ran behind one that is still pending is to be undone first. @throws Problem E505 */

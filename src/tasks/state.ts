@@ -1,10 +1,12 @@
+import type { Direction } from "../core/direction.js";
 import type { Database } from "../database/session/database.js";
 import { readJournal, type JournalEntry } from "../database/journal.js";
+import { foldedLedger, foldLedger, type Baseline } from "../database/fold-ledger.js";
 import { saysTheSame } from "../database/kept-scripts.js";
 import { readLedger, type LedgerEntry } from "../database/ledger.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import type { Migration } from "../history/migration.js";
-import { readScript, type History, type TornHistory } from "../history/read.js";
+import { filesOf, readScript, type History, type Script, type TornHistory } from "../history/read.js";
 
 /** "doubled": another has its number, and it did not run. */
 export type MigrationState = "run" | "pending" | "edited" | "missing" | "doubled";
@@ -26,19 +28,55 @@ export interface DatabaseState {
   readonly stopped?: JournalEntry;
   /** Whether another run is at it just now. */
   readonly running?: boolean;
+  /** A baseline of which the ledger still has what it stands for, each by itself: `entries` tell it as run. */
+  readonly unfolded?: Migration;
   /** The schema the ledger says the database has; undefined when it cannot be told from the migrations here. */
   readonly schema: Schema | undefined;
 }
 
 /** Holds a database's ledger against the migrations on disk. */
 export async function readState(database: Database, history: History | TornHistory): Promise<DatabaseState> {
-  const told = stateOf(await readLedger(database), history, database.dialect.name);
+  const ledger = await readLedger(database);
+  const first = history.migrations[0];
+  const folded = first?.folds && foldedLedger(ledger, baselineOf(first, database.dialect.name));
+  const told = {
+    ...stateOf(folded ?? ledger, history, database.dialect.name),
+    ...(folded && { unfolded: first }),
+  };
   const entries: StateEntry[] = [];
   for (const entry of told.entries) entries.push(await withoutLayout(database, entry));
   const state = { ...told, entries };
   if (await database.steps?.isRunning()) return { ...state, running: true };
   const stopped = await readJournal(database);
   return stopped ? { ...state, stopped } : state;
+}
+
+/**
+ * The same before anything is run: a ledger that has what a baseline stands for has the baseline from then on.
+ * @throws Problem E303, E404
+ */
+export async function readSettled(database: Database, history: History): Promise<DatabaseState> {
+  const state = await readState(database, history);
+  // A run that stopped in the midst is looked up by what was there when it began.
+  if (!state.unfolded || state.stopped || state.running) return state;
+  const scripts = scriptsOf(state.unfolded, database.dialect.name);
+  const baseline = baselineOf(state.unfolded, database.dialect.name);
+  await foldLedger(database, baseline, { files: filesOf(state.unfolded, scripts) });
+  return readState(database, history);
+}
+
+function scriptsOf(migration: Migration, dialect: string): Readonly<Record<Direction, Script>> {
+  return {
+    forward: readScript(migration, "forward", dialect),
+    back: readScript(migration, "back", dialect),
+  };
+}
+
+/** @throws Problem E303 */
+function baselineOf(migration: Migration, dialect: string): Baseline {
+  const { forward, back } = scriptsOf(migration, dialect);
+  const { number, name, folds = [] } = migration;
+  return { number, name, folds, checksums: { forward: forward.checksum, back: back.checksum } };
 }
 
 /** A script whose white space or comments alone are others is not edited. */

@@ -85,6 +85,7 @@ const WORDINGS: { readonly [Name in keyof Catalogue]?: Wording<ValuesOf<Catalogu
   }),
   pendingFirst: () => ({ repair: "run them first with `emberset forward`" }),
   nothingKept: () => ({ repair: "see `emberset attic list`" }),
+  unseen: ({ target }) => ({ repair: `say --ran-on ${target} if all of it ran there` }),
   wouldGo: () => ({ repair: "say --yes if it may go" }),
   wouldPurge: mayGo,
   amendedHalfway: (_, { cause }) => {
