@@ -218,6 +218,10 @@ const project = {
     repair:
       "see what the config or a model file does where it is loaded: it waits for what never comes, or ends the process",
   })),
+  stoppedByCaller: define("E126", 3, (v: { target: string }) => ({
+    what: `Stopped on target ${v.target}, as was asked for: what was not at its end there is undone, or goes on with the next run`,
+    repair: "see what is there; the same again does the rest",
+  })),
 };
 
 /** Model files and what the models say. */
@@ -502,7 +506,7 @@ const safety = {
     what: `Target ${v.target} already has tables that a pending migration makes; nothing was changed`,
     received: v.tables.join(", "),
     repair:
-      "use another database, rename or drop these tables there, or call yours otherwise with @Stored({ table }); tables that are to be yours are taken over by `emberset adopt`, before any other migration",
+      "use another database, rename or drop these tables there, or call yours otherwise with @Stored({ table }); tables that are to be yours are adopted, before any other migration",
   })),
   ranElsewhere: define("E507", 3, (v: { migration: string; target: string; guarded: boolean }) => ({
     what: `Migration ${v.migration} ran on target ${v.target}${v.guarded ? ", which is guarded" : " too"}; nothing was changed`,
@@ -568,7 +572,7 @@ const safety = {
   })),
   ranMeanwhile: define("E518", 3, (v: { target: string; migration: string; direction: Direction }) => ({
     what: `What ran on target ${v.target} is no longer what it was when this began; ${v.migration} was not ${v.direction === "forward" ? "run" : "undone"}`,
-    repair: "another process ran or undid migrations there: see `emberset status`, then run again",
+    repair: "another process ran or undid migrations there: see what ran, then do the same again",
   })),
   doneOtherwise: define("E519", 3, (v: InFile & { migration: string; done: number }) => ({
     what: `Migration ${v.migration} stopped in the midst, and the script no longer begins with what is done; nothing was changed`,

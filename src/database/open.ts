@@ -1,8 +1,8 @@
 import type { DialectName } from "../core/dialect/registry.js";
 import { Problem, problems } from "../core/problems.js";
 import type { TargetSettings } from "../project/settings.js";
-import type { Database, Trace } from "./session/database.js";
-import type { Engine, OpenOptions, ScratchWork } from "./session/engine.js";
+import type { Database } from "./session/database.js";
+import type { Engine, OpenOptions, ScratchWork, Watched } from "./session/engine.js";
 
 /** Drivers are loaded only when a target of their dialect is opened. */
 const engines: Readonly<Record<DialectName, () => Promise<Engine>>> = {
@@ -29,12 +29,12 @@ function refuseUnset({ name, unset }: TargetSettings): void {
  */
 export async function withScratch<T>(
   target: TargetSettings,
-  trace: Trace | undefined,
+  watched: Watched,
   work: ScratchWork<T>,
 ): Promise<T> {
   refuseUnset(target);
   const engine = await engines[target.dialect]();
-  return engine.withScratch(target, trace, work);
+  return engine.withScratch(target, watched, work);
 }
 
 /** Opens a target for some work, unless there is no database yet: then the result is undefined. */

@@ -14,7 +14,7 @@ import { readHeld, record } from "./adopt.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { readAsWritten, removeFiles, writeNewModels, type Suggestion } from "./drift-models.js";
 import { openProject, type OpenProject } from "./open-project.js";
-import type { TargetOptions } from "./options.js";
+import { type TargetOptions, watched } from "./options.js";
 import { refuseUnsound } from "./run-migrations.js";
 import { readSettled } from "./state.js";
 
@@ -51,7 +51,7 @@ export async function adoptDrift({
   const { settings } = project;
   const target = chooseTarget(settings, options.target);
   const history = project.history();
-  return withDatabase(target, { mode: "change", trace: options.trace }, async database => {
+  return withDatabase(target, { mode: "change", ...watched(options, target) }, async database => {
     const { dialect } = database;
     const state = await readSettled(database, history);
     refuseUnsound(state, target);

@@ -21,7 +21,7 @@ import type { LoadedModels } from "../project/load-models.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { STARTER_MODEL } from "./init.js";
 import { openProject, type OpenProject } from "./open-project.js";
-import type { TargetOptions } from "./options.js";
+import { type TargetOptions, watched } from "./options.js";
 import { stageModels } from "./stage-models.js";
 
 export interface AdoptOptions extends TargetOptions {
@@ -61,7 +61,7 @@ export async function adopt({ title = "baseline", ...options }: AdoptOptions): P
   const { settings } = project;
   const target = chooseTarget(settings, options.target);
   const starters = await refuseFull(project);
-  return withDatabase(target, { mode: "change", trace: options.trace }, async database => {
+  return withDatabase(target, { mode: "change", ...watched(options, target) }, async database => {
     await refuseLedger(database);
     const { held, leftAlone } = await readHeld(database);
     if (held.tables.length === 0) {
@@ -180,11 +180,11 @@ async function prove(
   { target, dialect }: Database,
   { scripts }: Draft,
   held: Schema,
-  { trace }: TargetOptions,
+  options: TargetOptions,
 ): Promise<Proof> {
   const text = scripts.get(scriptName("forward", dialect.name)) ?? "";
   try {
-    return await withScratch(target, trace, async ({ database, where }) => {
+    return await withScratch(target, watched(options, target), async ({ database, where }) => {
       for (const { sql } of splitStatements(text, dialect.tokens)) await database.runScripted(sql);
       const built = await readHeld(database);
       // One thing may have been said in two ways.

@@ -18,7 +18,7 @@ import { draftMigration, replaceDraft } from "../history/write.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { openProject, type OpenProject } from "./open-project.js";
-import type { TargetOptions } from "./options.js";
+import { type TargetOptions, watched } from "./options.js";
 import { withFills } from "./fills.js";
 import { withRenames } from "./renames.js";
 import { readWay } from "../core/model/advice/way.js";
@@ -26,7 +26,8 @@ import { diff } from "../core/change/diff.js";
 import { errorsEitherWay, refuseErrors, startAfter } from "./way.js";
 import { readSettled } from "./state.js";
 import { curesOf } from "./ask-rows.js";
-import { refuseUnsound, runMigrations, type RanMigration, type RunOptions } from "./run-migrations.js";
+import type { RanMigration } from "./options.js";
+import { refuseUnsound, runMigrations, type RunOptions } from "./run-migrations.js";
 
 export interface AmendOptions extends TargetOptions, RunOptions {
   /** What was called otherwise before the migration: `shelves=racks`, `pieces.weight=pieces.weight_grams`. */
@@ -97,7 +98,7 @@ export async function amend({ renames = [], fills = [], ...options }: AmendOptio
   };
   const ranHere = await withExistingDatabase(
     target,
-    { mode: "read", trace: options.trace },
+    { mode: "read", ...watched(options, target) },
     async database => {
       const state = await readSettled(database, history);
       refuseUnsound(state, target);
@@ -108,23 +109,19 @@ export async function amend({ renames = [], fills = [], ...options }: AmendOptio
     rewrite();
     return { ...facts, ...corrected, ran: [] };
   }
-  const ran = await withDatabase(
-    target,
-    { mode: "change", trace: options.trace, onWait: options.onWait },
-    async database => {
-      await refuseRows(database, newest, corrections);
-      const back = await runMigrations(database, [newest], "back", options);
-      const forward = await runMigrations(database, [rewrite()], "forward", options).catch(error => {
-        throw error instanceof Problem
-          ? problems.amendedHalfway({ migration: name, target: target.name, reason: error.words }, error)
-          : error;
-      });
-      return [
-        ...back.ran.map(run => ({ ...run, direction: "back" as const })),
-        ...forward.ran.map(run => ({ ...run, direction: "forward" as const })),
-      ];
-    },
-  );
+  const ran = await withDatabase(target, { mode: "change", ...watched(options, target) }, async database => {
+    await refuseRows(database, newest, corrections);
+    const back = await runMigrations(database, [newest], "back", options);
+    const forward = await runMigrations(database, [rewrite()], "forward", options).catch(error => {
+      throw error instanceof Problem
+        ? problems.amendedHalfway({ migration: name, target: target.name, reason: error.words }, error)
+        : error;
+    });
+    return [
+      ...back.ran.map(run => ({ ...run, direction: "back" as const })),
+      ...forward.ran.map(run => ({ ...run, direction: "forward" as const })),
+    ];
+  });
   return { ...facts, ...corrected, ran };
 }
 
@@ -183,12 +180,14 @@ async function refuseElsewhere(
   { settings }: OpenProject,
   { name }: Migration,
   chosen: string,
-  { trace }: TargetOptions,
+  options: TargetOptions,
 ): Promise<void> {
   for (const target of settings.targets.values()) {
     if (target.name === chosen && !target.guarded) continue;
-    const ran = await withExistingDatabase(target, { mode: "read", trace }, async database =>
-      (await readLedger(database)).some(entry => entry.name === name),
+    const ran = await withExistingDatabase(
+      target,
+      { mode: "read", ...watched(options, target) },
+      async database => (await readLedger(database)).some(entry => entry.name === name),
     );
     if (ran) throw problems.ranElsewhere({ migration: name, target: target.name, guarded: target.guarded });
   }

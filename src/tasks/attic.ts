@@ -12,7 +12,7 @@ import { showNumber, type Migration } from "../history/migration.js";
 import { migrationPlan } from "../history/script.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { openProject, type OpenProject } from "./open-project.js";
-import type { MayLose, TargetOptions } from "./options.js";
+import { type MayLose, type TargetOptions, watched } from "./options.js";
 import { readState } from "./state.js";
 
 /** One thing that the attic of a database keeps. */
@@ -155,7 +155,7 @@ async function withAttic<T>(
 ): Promise<T> {
   const project = await openProject(options);
   const target = chooseTarget(project.settings, options.target);
-  return withDatabase(target, { mode, trace: options.trace }, async database =>
+  return withDatabase(target, { mode, ...watched(options, target) }, async database =>
     work(await openAttic(project, database)),
   );
 }

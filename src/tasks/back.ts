@@ -8,13 +8,13 @@ import { readScript } from "../history/read.js";
 import { chooseTarget } from "../project/load-settings.js";
 import type { TargetSettings } from "../project/settings.js";
 import { openProject } from "./open-project.js";
-import type { TargetOptions } from "./options.js";
+import { watched, type TargetOptions } from "./options.js";
+import type { RanMigration } from "./options.js";
 import {
   ranThere,
   refuseOtherStory,
   runMigrations,
   showScripts,
-  type RanMigration,
   type RunOptions,
   type RunResult,
 } from "./run-migrations.js";
@@ -46,7 +46,7 @@ export async function back(options: BackOptions): Promise<BackResult> {
   const history = project.history();
   return withDatabase(
     target,
-    { mode: options.show ? "read" : "change", trace: options.trace, onWait: options.onWait },
+    { mode: options.show ? "read" : "change", ...watched(options, target) },
     async database => {
       const found = await (options.show ? readState : readSettled)(database, history);
       refuseOtherStory(found, target);

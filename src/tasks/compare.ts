@@ -12,7 +12,7 @@ import { showNumber } from "../history/migration.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { dialectOf } from "../project/settings.js";
 import { openProject, type OpenProject } from "./open-project.js";
-import type { TargetOptions } from "./options.js";
+import { type TargetOptions, watched } from "./options.js";
 import { changesBetween, readPoint, type Point } from "./points.js";
 import { readState } from "./state.js";
 
@@ -106,7 +106,7 @@ async function askRows(
   options: TargetOptions,
 ): Promise<RowReport | undefined> {
   const target = chooseTarget(project.settings, options.target);
-  return withExistingDatabase(target, { mode: "read", trace: options.trace }, async database => {
+  return withExistingDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
     const state = await readState(database, project.history());
     if (!state.schema || !sameSchema(state.schema, start.schema)) return undefined;
     const dialect = dialectOf(target);

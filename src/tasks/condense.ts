@@ -15,7 +15,7 @@ import { ownStatements } from "../history/script.js";
 import { draftMigration, writeDraft, type Draft } from "../history/write.js";
 import { dialectOf, type TargetSettings } from "../project/settings.js";
 import { openProject, type OpenProject } from "./open-project.js";
-import type { TaskOptions } from "./options.js";
+import { type TaskOptions, watched } from "./options.js";
 import { differences } from "./rehearse-one.js";
 import { refuseUnsound, runMigrations } from "./run-migrations.js";
 import { readState } from "./state.js";
@@ -105,11 +105,11 @@ async function refuseNotRun(
   target: TargetSettings,
   folded: readonly Migration[],
   ranOn: readonly string[],
-  { trace }: TaskOptions,
+  options: TaskOptions,
 ): Promise<void> {
   if (ranOn.includes(target.name)) return;
   try {
-    await withExistingDatabase(target, { mode: "read", trace }, async database => {
+    await withExistingDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
       const state = await readState(database, history());
       refuseUnsound(state, target);
       const ran = new Set(state.entries.flatMap(({ run, name }) => (run ? [name] : [])));
@@ -128,13 +128,13 @@ async function prove(
   target: TargetSettings,
   folded: readonly Migration[],
   { scripts }: Draft,
-  { trace }: TaskOptions,
+  options: TaskOptions,
 ): Promise<void> {
-  const held = await withScratch(target, trace, async ({ database }) => {
+  const held = await withScratch(target, watched(options, target), async ({ database }) => {
     await runMigrations(database, folded, "forward", { mayLose: async () => true });
     return withoutInternal(await database.readCatalog()).schema;
   });
-  const built = await withScratch(target, trace, async ({ database }): Promise<Schema> => {
+  const built = await withScratch(target, watched(options, target), async ({ database }): Promise<Schema> => {
     const { name, tokens } = database.dialect;
     const run = async (direction: Direction) => {
       const text = scripts.get(scriptName(direction, name)) ?? "";

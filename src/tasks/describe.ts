@@ -9,7 +9,7 @@ import { showDataType } from "../core/schema/data-type.js";
 import { countRows } from "../database/count-rows.js";
 import { withDatabase } from "../database/open.js";
 import { chooseTarget, loadSettings } from "../project/load-settings.js";
-import type { TargetOptions } from "./options.js";
+import { type TargetOptions, watched } from "./options.js";
 
 export interface DescribeOptions extends TargetOptions {
   /** One table. @default all */
@@ -72,7 +72,7 @@ export interface Reference {
 export async function describe({ table, ...options }: DescribeOptions): Promise<DescribeResult> {
   const settings = await loadSettings(options.project ?? ".");
   const target = chooseTarget(settings, options.target);
-  return withDatabase(target, { mode: "read", trace: options.trace }, async database => {
+  return withDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
     const catalog = withoutInternal(await database.readCatalog());
     const { tables } = catalog.schema;
     const chosen = table === undefined ? tables : [findTable(tables, table)];

@@ -5,7 +5,7 @@ import { readLedger } from "../database/ledger.js";
 import { withExistingDatabase } from "../database/open.js";
 import { ownStatements } from "../history/script.js";
 import { openProject } from "./open-project.js";
-import type { TaskOptions } from "./options.js";
+import { type TaskOptions, watched } from "./options.js";
 
 export interface DiscardOptions extends TaskOptions {
   /** Whether what was written by hand may go. @default false */
@@ -27,8 +27,10 @@ export async function discard(options: DiscardOptions): Promise<DiscardResult> {
   const { number, name } = newest;
   if (newest.folds) throw problems.standsForOthers({ migration: name });
   for (const target of settings.targets.values()) {
-    const ran = await withExistingDatabase(target, { mode: "read", trace: options.trace }, async database =>
-      (await readLedger(database)).some(entry => entry.name === name),
+    const ran = await withExistingDatabase(
+      target,
+      { mode: "read", ...watched(options, target) },
+      async database => (await readLedger(database)).some(entry => entry.name === name),
     );
     if (ran) throw problems.ranElsewhere({ migration: name, target: target.name, guarded: target.guarded });
   }

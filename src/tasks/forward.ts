@@ -7,14 +7,14 @@ import { showNumber, type Migration } from "../history/migration.js";
 import type { History } from "../history/read.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { openProject } from "./open-project.js";
-import type { TargetOptions } from "./options.js";
+import { type TargetOptions, watched } from "./options.js";
+import type { RanMigration } from "./options.js";
 import {
   ranThere,
   refuseOtherStory,
   refuseOutOfOrder,
   runMigrations,
   showScripts,
-  type RanMigration,
   type RunOptions,
   type RunResult,
 } from "./run-migrations.js";
@@ -45,7 +45,6 @@ export async function forward(options: ForwardOptions): Promise<ForwardResult> {
   const project = await openProject(options);
   const target = chooseTarget(project.settings, options.target);
   const history = project.history();
-  const { trace } = options;
   const work = async (database: Database): Promise<ForwardResult> => {
     const read = options.show ? readState : readSettled;
     const found = await read(database, history);
@@ -71,12 +70,12 @@ export async function forward(options: ForwardOptions): Promise<ForwardResult> {
   const fresh = chooseMigrations(emptyState(history, target.dialect), options.to);
   // Neither showing nor running nothing makes a database.
   if (options.show || fresh.wanted.length === 0) {
-    const found = await withExistingDatabase(target, { mode: "read", trace }, work);
+    const found = await withExistingDatabase(target, { mode: "read", ...watched(options, target) }, work);
     return found ?? { ...showScripts(target, options.show ? fresh.wanted : [], "forward"), left: fresh.left };
   }
   return withDatabase(
     target,
-    { mode: options.createDatabase ? "create" : "write", trace, onWait: options.onWait },
+    { mode: options.createDatabase ? "create" : "write", ...watched(options, target) },
     work,
   );
 }

@@ -38,8 +38,8 @@ export { exportSchema, type ExportOptions, type ExportResult } from "./export.js
 export { forward, type ForwardOptions, type ForwardResult } from "./forward.js";
 export { init, type InitOptions, type InitResult } from "./init.js";
 export { match, type MatchOptions, type MatchResult } from "./match.js";
-export type { MayLose, TargetOptions, TaskOptions } from "./options.js";
-export type { RanMigration, RunOptions, RunResult } from "./run-migrations.js";
+export type { MayLose, RanMigration, TargetOptions, TaskEvent, TaskOptions } from "./options.js";
+export type { RunOptions, RunResult } from "./run-migrations.js";
 export { rebuild, type RebuildOptions, type RebuildResult } from "./rebuild.js";
 export { recover, type RecoverResult } from "./recover.js";
 export {

@@ -24,13 +24,13 @@ import { asFound, curesOf } from "./ask-rows.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { withFills } from "./fills.js";
 import { openProject } from "./open-project.js";
-import type { TargetOptions } from "./options.js";
+import { type TargetOptions, watched } from "./options.js";
 import { askAll, type Questions } from "./questions.js";
 import { withRenames } from "./renames.js";
 import type { RunOptions } from "./run-migrations.js";
 import { hintsFrom } from "./way.js";
 
-export interface MatchOptions extends TargetOptions, Pick<RunOptions, "mayLose" | "onWait"> {
+export interface MatchOptions extends TargetOptions, Pick<RunOptions, "mayLose"> {
   /** What was called otherwise: `shelves=racks`, `pieces.weight=pieces.weight_grams`. */
   readonly renames?: readonly string[] | undefined;
   /** What rows that exist get in columns that will be required: `pieces.shelf=top`. */
@@ -73,7 +73,7 @@ export async function match(options: MatchOptions): Promise<MatchResult> {
     portable: models.schema,
     spellings: await askSpellings(target, models.schema, options),
   };
-  const { trace, onWait, show } = options;
+  const { show } = options;
   const told = (plan: RenderPlan): Told => ({
     target: target.name,
     place: target.label,
@@ -92,8 +92,12 @@ export async function match(options: MatchOptions): Promise<MatchResult> {
     return { ...result, done, migrations: (await readLedger(database)).length, drift };
   };
   if (!show)
-    return withDatabase(target, { mode: options.createDatabase ? "create" : "write", trace, onWait }, work);
-  const found = await withExistingDatabase(target, { mode: "read", trace }, work);
+    return withDatabase(
+      target,
+      { mode: options.createDatabase ? "create" : "write", ...watched(options, target) },
+      work,
+    );
+  const found = await withExistingDatabase(target, { mode: "read", ...watched(options, target) }, work);
   if (found) return found;
   const nothing = { portable: EMPTY_SCHEMA, held: EMPTY_SCHEMA };
   const changes = diff(EMPTY_SCHEMA, models.schema);
@@ -109,9 +113,9 @@ const DOING = "made equal to the models";
 async function askSpellings(
   target: TargetSettings,
   schema: Schema,
-  { trace }: TargetOptions,
+  options: TargetOptions,
 ): Promise<Spellings> {
-  return withScratch(target, trace, async ({ database }) => {
+  return withScratch(target, watched(options, target), async ({ database }) => {
     const { dialect } = database;
     for (const { statements } of blocksFor(dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema)))
       for (const statement of statements) await database.runScripted(statement);

@@ -1,12 +1,42 @@
-import type { Trace } from "../database/session/database.js";
+import type { Direction } from "../core/direction.js";
+import type { Watched } from "../database/session/engine.js";
+import type { TargetSettings } from "../project/settings.js";
 
 /** What every task takes. */
 export interface TaskOptions {
   /** A folder of the project. @default the current folder */
   readonly project?: string | undefined;
-  /** Called with every statement sent to a database. */
-  readonly trace?: Trace | undefined;
+  /** Told what happens, as it happens. What it throws, the task throws. */
+  readonly onEvent?: ((event: TaskEvent) => void) | undefined;
+  /** Whether it is told of every statement that is sent to a database, too. @default false */
+  readonly statements?: boolean | undefined;
+  /**
+   * Ends the task before its next statement, with E126; on a server, the statement that it waits for is cancelled. What
+   * is not committed is undone, and on MariaDB goes on with the next run.
+   */
+  readonly signal?: AbortSignal | undefined;
 }
+
+/** A migration that ran, or was undone. */
+export interface RanMigration {
+  readonly number: number;
+  readonly name: string;
+  readonly title: string;
+  /** false: another process had run it by the time it was its turn. */
+  readonly here: boolean;
+  readonly tookMs: number;
+  /** Where it went on, when an earlier run had stopped in the midst: the statement, counted from 1, and how many there are. */
+  readonly goneOn?: { readonly from: number; readonly of: number };
+}
+
+/** Something that happened on a target. */
+export type TaskEvent = { readonly target: string } & (
+  | { readonly kind: "statement"; readonly sql: string; readonly tookMs: number }
+  /** Another run has the database; with what is known of it: `process 123 on kiln, since 10:15:03 UTC`. */
+  | { readonly kind: "waiting"; readonly whom: string }
+  | { readonly kind: "migration begins"; readonly name: string; readonly direction: Direction }
+  | { readonly kind: "migration done"; readonly run: RanMigration; readonly direction: Direction }
+);
 
 /** What tasks on one database take. */
 export interface TargetOptions extends TaskOptions {
@@ -19,3 +49,16 @@ export type MayLose = (
   losses: readonly string[],
   target: { readonly name: string; readonly guarded: boolean },
 ) => Promise<boolean>;
+
+/** What a task's options say of how a target is opened. */
+export function watched(
+  { onEvent, statements, signal }: TaskOptions,
+  { name: target }: Pick<TargetSettings, "name">,
+): Watched {
+  return {
+    signal,
+    ...(onEvent && { onWait: whom => onEvent({ target, kind: "waiting", whom }) }),
+    ...(onEvent &&
+      statements && { trace: (sql, tookMs) => onEvent({ target, kind: "statement", sql, tookMs }) }),
+  };
+}

@@ -14,7 +14,7 @@ import type { History } from "../history/read.js";
 import { hintsOnTheWay } from "./way.js";
 import { chooseTarget } from "../project/load-settings.js";
 import type { OpenProject } from "./open-project.js";
-import type { TaskOptions } from "./options.js";
+import { type TaskOptions, watched } from "./options.js";
 
 /** A version of the schema that can be compared. */
 export interface Point {
@@ -57,9 +57,9 @@ function lastNumber(migrations: readonly { readonly number: number }[]): number 
 }
 
 /** All that a database holds, but for what is Emberset's own. */
-async function readLivePoint(project: OpenProject, name: string, { trace }: TaskOptions): Promise<Point> {
+async function readLivePoint(project: OpenProject, name: string, options: TaskOptions): Promise<Point> {
   const target = chooseTarget(project.settings, name.slice("target:".length));
-  return withDatabase(target, { mode: "read", trace }, async database => {
+  return withDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
     const { schema } = withoutInternal(await database.readCatalog());
     const ledger = await readLedger(database);
     const spellings = allSpellings(ledger);

@@ -14,7 +14,7 @@ import type { Database, EngineError } from "../database/session/database.js";
 import { planText } from "../history/script.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { openProject } from "./open-project.js";
-import type { TargetOptions } from "./options.js";
+import { type TargetOptions, watched } from "./options.js";
 import { runMigrations, type RunOptions, type RunResult } from "./run-migrations.js";
 
 export interface RebuildOptions extends TargetOptions, RunOptions {
@@ -37,12 +37,12 @@ export async function rebuild(options: RebuildOptions): Promise<RebuildResult> {
   const target = chooseTarget(settings, options.target);
   if (target.guarded) throw problems.neverGuarded({ target: target.name, doing: DOING });
   const { migrations } = history();
-  const { trace, onWait, mayLose, onStart, onRun } = options;
-  await withScratch(target, trace, ({ database }) =>
+  const { mayLose, onEvent } = options;
+  await withScratch(target, watched(options, target), ({ database }) =>
     runMigrations(database, migrations, "forward", { mayLose: async () => true }),
   );
   const mode = options.createDatabase ? "create" : "write";
-  return withDatabase(target, { mode, trace, onWait }, async database => {
+  return withDatabase(target, { mode, ...watched(options, target) }, async database => {
     const gone = await whatGoes(database);
     const { name, guarded } = target;
     if (gone.length > 0 && !(await mayLose?.(gone, { name, guarded })))
@@ -53,7 +53,7 @@ export async function rebuild(options: RebuildOptions): Promise<RebuildResult> {
       database,
       migrations,
       "forward",
-      { onWait, onStart, onRun, mayLose: async () => true },
+      { onEvent, mayLose: async () => true },
       [],
     );
     return { ...ran, gone };

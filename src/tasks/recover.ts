@@ -11,7 +11,7 @@ import { scriptText } from "../history/script.js";
 import { writeFolder } from "../history/write.js";
 import { chooseTarget } from "../project/load-settings.js";
 import { openProject, type OpenProject } from "./open-project.js";
-import type { TargetOptions } from "./options.js";
+import { type TargetOptions, watched } from "./options.js";
 import { refuseFoldedHalfway } from "./run-migrations.js";
 import { readState } from "./state.js";
 
@@ -28,7 +28,7 @@ export interface RecoverResult {
 export async function recover(options: TargetOptions): Promise<RecoverResult> {
   const project = await openProject(options);
   const target = chooseTarget(project.settings, options.target);
-  return withDatabase(target, { mode: "read", trace: options.trace }, async database => {
+  return withDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
     const state = await readState(database, project.tornHistory());
     refuseFoldedHalfway(state, target);
     const { entries } = state;

@@ -15,7 +15,7 @@ import { chooseTarget } from "../project/load-settings.js";
 import type { TargetSettings } from "../project/settings.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { openProject, type OpenProject } from "./open-project.js";
-import type { TargetOptions } from "./options.js";
+import { type TargetOptions, watched } from "./options.js";
 import {
   differences,
   isSoundStep,
@@ -110,18 +110,17 @@ async function rehearseOnce(
   { rows = 20, fromTarget, sample = 100, ...options }: Omit<RehearseOptions, "record">,
   onMismatch: (found: RecordMismatch) => void = () => undefined,
 ): Promise<RehearseResult> {
-  const { trace } = options;
   const project = await openProject(options);
   const { target, source } = chooseTargets(project, options.target, fromTarget);
   const { earlier, wanted, isPending } = await chooseMigrations(project, source ?? target, options);
   const base = { target: target.name, dialect: target.dialect };
   const [first] = wanted;
   if (!first) return { ...base, where: "", migrations: [], sound: true, exceptions: [], proven: true };
-  return withScratch(target, trace, async ({ database, where }) => {
+  return withScratch(target, watched(options, target), async ({ database, where }) => {
     await runMigrations(database, earlier, "forward", { mayLose: async () => true });
     // The newest is rehearsed once more where it ran: its rows are of a later schema.
     const taken =
-      source && isPending ? await takeSample(source, database, first, { sample, trace }) : undefined;
+      source && isPending ? await takeSample(source, database, first, { sample, ...options }) : undefined;
     const rehearsed: RehearsedMigration[] = [];
     for (const migration of wanted) {
       const one = await rehearseOne(database, migration, { rows, onMismatch });
@@ -185,14 +184,18 @@ interface ChosenMigrations {
 async function chooseMigrations(
   project: OpenProject,
   target: TargetSettings,
-  { trace }: TargetOptions,
+  options: TargetOptions,
 ): Promise<ChosenMigrations> {
   const history = project.history();
   const { migrations } = history;
-  const ran = await withExistingDatabase(target, { mode: "read", trace }, async database => {
-    const { entries } = await readState(database, history);
-    return new Set(entries.flatMap(({ run, name }) => (run ? [name] : [])));
-  });
+  const ran = await withExistingDatabase(
+    target,
+    { mode: "read", ...watched(options, target) },
+    async database => {
+      const { entries } = await readState(database, history);
+      return new Set(entries.flatMap(({ run, name }) => (run ? [name] : [])));
+    },
+  );
   const pending = migrations.filter(({ name }) => !ran?.has(name));
   const wanted = pending.length > 0 ? pending : migrations.slice(-1);
   return {
@@ -207,9 +210,9 @@ async function takeSample(
   source: TargetSettings,
   database: Database,
   { schemaBefore }: Migration,
-  { sample, trace }: { readonly sample: number } & Pick<TargetOptions, "trace">,
+  { sample, ...options }: { readonly sample: number } & TargetOptions,
 ): Promise<RehearseResult["sample"]> {
-  const rows = await withExistingDatabase(source, { mode: "read", trace }, from =>
+  const rows = await withExistingDatabase(source, { mode: "read", ...watched(options, source) }, from =>
     copySample(from, database, schemaBefore, sample),
   );
   return rows === undefined ? undefined : { target: source.name, rows };
@@ -223,7 +226,7 @@ function isSound({ steps }: RehearsedMigration): boolean {
 async function buildWhole(
   project: OpenProject,
   rehearsed: Database,
-  { trace }: TargetOptions,
+  options: TargetOptions,
 ): Promise<NonNullable<RehearseResult["builtWhole"]>> {
   const { schema: folded } = project.history();
   const models = await project.modelsIfSound();
@@ -232,7 +235,7 @@ async function buildWhole(
       ? (["models", models.schema] as const)
       : (["history", folded] as const);
   const held = await readHeld(rehearsed);
-  return withScratch(rehearsed.target, trace, async ({ database }) => {
+  return withScratch(rehearsed.target, watched(options, rehearsed.target), async ({ database }) => {
     for (const { statements } of blocksFor(database.dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema)))
       for (const statement of statements) await database.runScripted(statement);
     return { from, differences: differences(await readHeld(database), held) };

@@ -14,7 +14,7 @@ import { draftMigration, writeDraft, type Draft } from "../history/write.js";
 import type { Settings } from "../project/settings.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { openProject, type OpenProject } from "./open-project.js";
-import type { TaskOptions } from "./options.js";
+import { type TaskOptions, watched } from "./options.js";
 
 export interface RestackOptions extends TaskOptions {
   /** The first migration of the side that goes behind the other. @default the one that ran nowhere; else the later name */
@@ -88,12 +88,14 @@ export async function restack(options: RestackOptions): Promise<RestackResult> {
 async function whereTheyRan(
   { targets }: Settings,
   sides: readonly Side[],
-  { trace }: TaskOptions,
+  options: TaskOptions,
 ): Promise<Map<Side, Set<string>>> {
   const ran = new Map(sides.map(side => [side, new Set<string>()]));
   for (const target of targets.values()) {
-    const names = await withExistingDatabase(target, { mode: "read", trace }, async database =>
-      (await readLedger(database)).map(({ name }) => name),
+    const names = await withExistingDatabase(
+      target,
+      { mode: "read", ...watched(options, target) },
+      async database => (await readLedger(database)).map(({ name }) => name),
     );
     for (const side of sides)
       if (side.some(({ name }) => names?.includes(name))) ran.get(side)!.add(target.name);

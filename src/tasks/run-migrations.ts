@@ -3,7 +3,7 @@ import type { Direction } from "../core/direction.js";
 import type { Schema } from "../core/schema/types.js";
 import { Problem, problems, type StoppedRun } from "../core/problems.js";
 import { columnsOfPart } from "../core/schema/lookups.js";
-import type { Database, Waiting } from "../database/session/database.js";
+import type { Database } from "../database/session/database.js";
 import { readJournal, sayStopped } from "../database/journal.js";
 import { readLedger } from "../database/ledger.js";
 import { MoreLost } from "../database/losses.js";
@@ -14,29 +14,12 @@ import { migrationPlan, wayOf } from "../history/script.js";
 import type { TargetSettings } from "../project/settings.js";
 import { askForMore, askRows, losingProbes, type NextRun } from "./ask-rows.js";
 import { lookAt } from "./drift.js";
-import type { MayLose } from "./options.js";
+import type { MayLose, RanMigration, TaskOptions } from "./options.js";
 import type { DatabaseState } from "./state.js";
 
-export interface RunOptions {
+export interface RunOptions extends Pick<TaskOptions, "onEvent"> {
   /** @default refuse */
   readonly mayLose?: MayLose | undefined;
-  /** Called when another run has the database, before that is waited for, with what is known of it. */
-  readonly onWait?: Waiting | undefined;
-  /** Called before each migration runs, once all that is to be asked has been answered. */
-  readonly onStart?: ((name: string) => void) | undefined;
-  /** Called as each migration is done. */
-  readonly onRun?: ((run: RanMigration) => void) | undefined;
-}
-
-export interface RanMigration {
-  readonly number: number;
-  readonly name: string;
-  readonly title: string;
-  /** false: another process had run it by the time it was its turn. */
-  readonly here: boolean;
-  readonly tookMs: number;
-  /** Where it went on, when an earlier run had stopped in the midst: the statement, counted from 1, and how many there are. */
-  readonly goneOn?: { readonly from: number; readonly of: number };
 }
 
 export interface RunResult {
@@ -132,7 +115,7 @@ export async function runMigrations(
       const run = await runOne(database, next, there, options);
       there = direction === "forward" ? [...there, run.name] : there.filter(name => name !== run.name);
       ran.push(run);
-      options.onRun?.(run);
+      options.onEvent?.({ target: target.name, kind: "migration done", run, direction });
     }
   } catch (error) {
     if (error instanceof Problem) error.ran = ran.filter(({ here }) => here).map(({ name }) => name);
@@ -180,7 +163,8 @@ async function runOne(
     forward: readScript(migration, "forward", dialect.name),
     back: readScript(migration, "back", dialect.name),
   };
-  options.onStart?.(migration.name);
+  const { name: target } = database.target;
+  options.onEvent?.({ target, kind: "migration begins", name: migration.name, direction });
   const run = () =>
     runMigration(database, {
       ...{ migration, direction, scripts, ran, agreed, kept: { files: filesOf(migration, scripts) } },

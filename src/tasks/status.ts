@@ -6,7 +6,7 @@ import { chooseTarget } from "../project/load-settings.js";
 import type { TargetSettings } from "../project/settings.js";
 import { lookAt } from "./drift.js";
 import { openProject } from "./open-project.js";
-import type { TargetOptions } from "./options.js";
+import { type TargetOptions, watched } from "./options.js";
 import { emptyState, readState, type MigrationState } from "./state.js";
 import type { TornHistory } from "../history/read.js";
 
@@ -70,28 +70,32 @@ async function statusOf(
   target: TargetSettings,
   history: TornHistory,
   home: string,
-  { trace }: TargetOptions,
+  options: TargetOptions,
 ): Promise<TargetStatus> {
   const { name, dialect, label: place, guarded } = target;
   const facts = { target: name, dialect, place, home: name === home, guarded };
-  const found = await withExistingDatabase(target, { mode: "read", trace }, async database => {
-    const state = await readState(database, history);
-    // In the midst of a migration the schema is neither the one before nor the one after it.
-    const found =
-      state.schema && !state.stopped && !state.running ? await lookAt(database, state.schema) : undefined;
-    const drift = found?.drift.map(sayChange);
-    const beside = [
-      ...(found?.beside.map(table => `table ${table}`) ?? []),
-      ...(found?.indexes.map(({ table, index }) => `index ${index.name} on ${table}`) ?? []),
-    ];
-    return {
-      ...{ ...facts, exists: true, ...summarize(state) },
-      ...(state.stopped && { stopped: sayStopped(state.stopped) }),
-      ...(state.running && { running: true }),
-      ...(drift && { drift }),
-      ...(beside.length > 0 && { beside }),
-    };
-  });
+  const found = await withExistingDatabase(
+    target,
+    { mode: "read", ...watched(options, target) },
+    async database => {
+      const state = await readState(database, history);
+      // In the midst of a migration the schema is neither the one before nor the one after it.
+      const found =
+        state.schema && !state.stopped && !state.running ? await lookAt(database, state.schema) : undefined;
+      const drift = found?.drift.map(sayChange);
+      const beside = [
+        ...(found?.beside.map(table => `table ${table}`) ?? []),
+        ...(found?.indexes.map(({ table, index }) => `index ${index.name} on ${table}`) ?? []),
+      ];
+      return {
+        ...{ ...facts, exists: true, ...summarize(state) },
+        ...(state.stopped && { stopped: sayStopped(state.stopped) }),
+        ...(state.running && { running: true }),
+        ...(drift && { drift }),
+        ...(beside.length > 0 && { beside }),
+      };
+    },
+  );
   return found ?? { ...facts, exists: false, ...summarize(emptyState(history, dialect)) };
 }
 

@@ -11,7 +11,8 @@ import type { Migration } from "../history/migration.js";
 import type { History } from "../history/read.js";
 import { isEdited, migrationPlan, planText } from "../history/script.js";
 import { askForMore, askRowsOf } from "./ask-rows.js";
-import { runMigrations, type RanMigration, type RunOptions } from "./run-migrations.js";
+import type { RanMigration } from "./options.js";
+import { runMigrations, type RunOptions } from "./run-migrations.js";
 
 /** Lets a run that stopped in the midst come to its end, in the direction it had. @throws Problem E501, and what running one may */
 export async function goOn(
@@ -71,7 +72,8 @@ async function backFromMidst(
   );
   const script = way ? planText(way.plan, database.dialect, drops) : "";
   const ran = (await readLedger(database)).map(each => each.name);
-  options.onStart?.(name);
+  const { name: target } = database.target;
+  options.onEvent?.({ target, kind: "migration begins", name, direction: "back" });
   for (;;) {
     try {
       const { outcome, tookMs } = await runBackFromMidst(database, {
@@ -83,7 +85,7 @@ async function backFromMidst(
       });
       const { next: from, of } = sayStopped(stopped);
       const run = { number, name, title, here: outcome === "done", tookMs, goneOn: { from, of } };
-      options.onRun?.(run);
+      options.onEvent?.({ target, kind: "migration done", run, direction: "back" });
       return run;
     } catch (error) {
       if (!(error instanceof MoreLost)) throw error;

@@ -92,12 +92,13 @@ test("every exported function says what it does; overloads say it once", () => {
   expect(all.map(({ name }) => name).filter(name => !told.has(name))).toEqual([]);
 });
 
-test("only the command line speaks of its options", () => {
+test("only the command line, and scripts, speak of its commands and options", () => {
   const speaks = (file: string) =>
-    [...source(file).matchAll(/^(?!\s*(?:\/\/|\*|\/\*)).*["'`\s(]--[a-z][a-z-]+/gm)].map(
-      ([line]) => `${file}: ${line.trim()}`,
-    );
-  const inside = files.filter(file => !file.startsWith("cli/"));
+    [
+      ...source(file).matchAll(/^(?!\s*(?:\/\/|\*|\/\*)).*(?:["'`\s(]--[a-z][a-z-]+|`emberset [a-z]+`)/gm),
+    ].map(([line]) => `${file}: ${line.trim()}`);
+  // A script tells who runs it by hand what the program does besides.
+  const inside = files.filter(file => !/^cli\/|sqlite\/render\/index\.ts$/.test(file));
   expect(inside.flatMap(speaks)).toEqual([]);
   expect(files.filter(file => file.startsWith("cli/")).flatMap(speaks).length).toBeGreaterThan(5);
 });

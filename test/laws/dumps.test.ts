@@ -28,7 +28,7 @@ describe.each(Object.entries(engines))("on a real %s", (name, engine) => {
     return sortDump(dumpServer(dialect.name, url, decodeURIComponent(url.pathname.slice(1))));
   };
   const fresh = (database: Database, schema: Schema) =>
-    withScratch(database.target, undefined, async scratch => {
+    withScratch(database.target, {}, async scratch => {
       await change(scratch.database, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema));
       return dump(scratch.database);
     });

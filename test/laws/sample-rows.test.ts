@@ -51,12 +51,12 @@ describe.each(servers)("on a real %s", (name, engine) => {
             await fillTables(source, schema, { rows: 5, rules: () => new Map() });
             const settled = source.dialect.types.settle(schema).tables;
             const prints = await printRows(source, settled);
-            await withScratch(source.target, undefined, async ({ database }) => {
+            await withScratch(source.target, {}, async ({ database }) => {
               await build(database, schema);
               copied += await copySample(source, database, schema, 9);
               expect(await printRows(database, settled)).toEqual(prints);
             });
-            await withScratch(source.target, undefined, async ({ database }) => {
+            await withScratch(source.target, {}, async ({ database }) => {
               await build(database, schema);
               await copySample(source, database, schema, 1);
               for (const table of settled) expect(await dangling(database, table)).toBe(0);

@@ -25,7 +25,7 @@ export function amendCommand(session: Session): CommandModule<object, Args> {
         .example("$0 amend", "The loop for a forgotten `unique`"),
     handler: async args => {
       const { amend } = await import("../../tasks/amend.js");
-      const options = { ...session.taskOptions(args), ...session.progress(), target: args.target };
+      const options = { ...session.taskOptions(args), target: args.target };
       const said = { renames: args.rename, fills: args.fill };
       const result = await amend({ ...options, ...said, mayLose: session.mayLose(args) });
       session.result(result, shown => render(shown, session));

@@ -54,7 +54,6 @@ export function backCommand(session: Session): CommandModule<object, Args> {
         .example("$0 back --to 0", "Undo all"),
     handler: async args => {
       const { target, count: number, to, show, baseline } = args;
-      const progress = session.progress();
       const options = {
         ...session.taskOptions(args),
         target,
@@ -62,7 +61,6 @@ export function backCommand(session: Session): CommandModule<object, Args> {
         to,
         show,
         baseline,
-        ...progress,
         mayLose: session.mayLose(args),
       };
       const { back } = await import("../../tasks/back.js");

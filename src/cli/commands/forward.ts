@@ -41,14 +41,12 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
         .example("$0 forward --target live", "Run on the target live"),
     handler: async args => {
       const { target, to, show, createDatabase } = args;
-      const progress = session.progress();
       const options = {
         ...session.taskOptions(args),
         target,
         to,
         show,
         createDatabase,
-        ...progress,
         mayLose: session.mayLose(args),
       };
       const { forward } = await import("../../tasks/forward.js");

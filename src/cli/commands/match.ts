@@ -38,7 +38,6 @@ export function matchCommand(session: Session): CommandModule<object, Args> {
         ...{ target, renames, fills, show, createDatabase },
         questions: session.questions(args),
         mayLose: session.mayLose(args),
-        onWait: session.progress().onWait,
       });
       if (show && result.changes.length > 0) session.raw(result, ({ script }) => script);
       else session.result(result, shown => render(shown, session));

@@ -33,7 +33,6 @@ export function rebuildCommand(session: Session): CommandModule<object, Args> {
         ...session.taskOptions(args),
         ...{ target, createDatabase },
         mayLose: session.mayLose(args),
-        ...session.progress(),
       });
       session.result(result, shown => render(shown, session));
     },

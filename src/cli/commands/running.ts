@@ -1,6 +1,7 @@
 import type { Argv } from "yargs";
 import type { Direction } from "../../core/direction.js";
-import type { RanMigration, RunResult } from "../../tasks/run-migrations.js";
+import type { RanMigration } from "../../tasks/options.js";
+import type { RunResult } from "../../tasks/run-migrations.js";
 import type { Session } from "../terminal/session.js";
 
 /** The options of commands that can take rows away. */

@@ -2,8 +2,7 @@ import { createColors } from "picocolors";
 import { messageOf, textOf } from "../../core/errors.js";
 import type { Colours } from "../words/colours.js";
 import { Problem, problems } from "../../core/problems.js";
-import type { RunOptions } from "../../tasks/run-migrations.js";
-import type { MayLose } from "../../tasks/options.js";
+import type { MayLose, TaskEvent, TaskOptions } from "../../tasks/options.js";
 import type { Questions } from "../../tasks/questions.js";
 import { askTheDeveloper, askToLose } from "./ask.js";
 import { mapTexts } from "../../core/map-texts.js";
@@ -51,20 +50,26 @@ export class Session {
   }
 
   /** On stderr: for whom is waited; at a terminal, a line that says which migration is running, and is wiped when it is done. */
-  progress(): Pick<RunOptions, "onStart" | "onRun" | "onWait"> {
-    const onWait = (whom: string) => {
-      this.stopProgress();
-      this.note(`waiting for another run to end: ${withoutControls(whom)}`);
-    };
-    if (!process.stderr.isTTY) return { onWait };
-    return {
-      onWait,
-      onStart: name => {
-        process.stderr.write(this.colours.gray(`… ${name}`));
+  private tell(event: TaskEvent): void {
+    switch (event.kind) {
+      case "statement":
+        this.note(
+          this.colours.gray(`${event.tookMs.toFixed(1).padStart(8)} ms  ${withoutControls(event.sql)}`),
+        );
+        return;
+      case "waiting":
+        this.stopProgress();
+        this.note(`waiting for another run to end: ${withoutControls(event.whom)}`);
+        return;
+      case "migration begins":
+        if (!process.stderr.isTTY) return;
+        process.stderr.write(this.colours.gray(`… ${withoutControls(event.name)}`));
         this.isRunning = true;
-      },
-      onRun: () => this.stopProgress(),
-    };
+        return;
+      case "migration done":
+        this.stopProgress();
+        return;
+    }
   }
 
   private stopProgress(): void {
@@ -81,14 +86,11 @@ export class Session {
   }
 
   /** The options that tasks share. */
-  taskOptions({ project, trace }: GlobalArgs) {
-    return {
-      project,
-      ...(trace && {
-        trace: (sql: string, ms: number) =>
-          this.note(this.colours.gray(`${ms.toFixed(1).padStart(8)} ms  ${withoutControls(sql)}`)),
-      }),
-    };
+  taskOptions({
+    project,
+    trace: statements,
+  }: GlobalArgs): Pick<TaskOptions, "project" | "onEvent" | "statements"> {
+    return { project, statements, onEvent: event => this.tell(event) };
   }
 
   /** What the developer can be asked: nothing without a terminal, or when all is to be answered with yes. */

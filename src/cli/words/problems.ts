@@ -86,6 +86,13 @@ const WORDINGS: { readonly [Name in keyof Catalogue]?: Wording<ValuesOf<Catalogu
   pendingFirst: () => ({ repair: "run them first with `emberset forward`" }),
   nothingKept: () => ({ repair: "see `emberset attic list`" }),
   unseen: ({ target }) => ({ repair: `say --ran-on ${target} if all of it ran there` }),
+  tableInTheWay: () => ({
+    repair:
+      "use another database, rename or drop these tables there, or call yours otherwise with @Stored({ table }); tables that are to be yours are taken over by `emberset adopt`, before any other migration",
+  }),
+  ranMeanwhile: () => ({
+    repair: "another process ran or undid migrations there: see `emberset status`, then run again",
+  }),
   wouldGo: () => ({ repair: "say --yes if it may go" }),
   wouldPurge: mayGo,
   amendedHalfway: (_, { cause }) => {

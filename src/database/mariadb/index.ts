@@ -7,12 +7,12 @@ import { messageOf } from "../../core/errors.js";
 
 export const mariadbEngine: Engine = {
   open: openMariadb,
-  withScratch: async (target, trace, work) => {
+  withScratch: async (target, watched, work) => {
     try {
       return await withServerScratch(
         { open: openMariadb, createSql, unused: UNUSED, use: USE, always: ALWAYS },
         target,
-        trace,
+        watched,
         work,
       );
     } catch (error) {

@@ -8,7 +8,8 @@ import { dialectOf, type TargetSettings } from "../../project/settings.js";
 import { JOURNAL } from "../../core/schema/internal-tables.js";
 import type { Database, Waiting } from "../session/database.js";
 import { explainFailure } from "../session/failures.js";
-import type { OpenOptions } from "../session/engine.js";
+import { cancelling } from "../session/cancelling.js";
+import type { OpenOptions, Watched } from "../session/engine.js";
 import { statementsOver, type Statements } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
 import { refuseOfColumns } from "./rights.js";
@@ -47,11 +48,15 @@ const SETTINGS = [
 /** Opens a database on a MariaDB server. @throws Problem E400, E410 to E412 */
 export async function openMariadb(
   target: TargetSettings,
-  { mode, trace, onWait }: OpenOptions,
+  { mode, ...watched }: OpenOptions,
 ): Promise<Database> {
   if (mode === "create") await createDatabase(target);
   const connection = await connect(target, target.address);
-  const database = databaseOver(connection, target, { trace, onWait });
+  const stop = cancelling(watched, async () => {
+    const other = await connect(target, target.address);
+    await other.query(`KILL QUERY ${connection.threadId}`).finally(() => other.end());
+  });
+  const database = databaseOver(connection, target, { ...watched, onClose: stop });
   try {
     const version = await refuseOld(database);
     const patience = `lock_wait_timeout = ${Math.max(1, Math.ceil(target.lockTimeout / 1000))}`;
@@ -68,7 +73,7 @@ export async function openMariadb(
 function databaseOver(
   connection: Connection,
   target: TargetSettings,
-  { trace, onWait }: Pick<OpenOptions, "trace" | "onWait">,
+  { onClose, ...watched }: Watched & { readonly onClose: () => void },
 ): Database {
   const statements = statementsOver(
     {
@@ -78,7 +83,7 @@ function databaseOver(
       },
       execute: sql => connection.query(sql),
     },
-    { target, trace, failures: FAILURES },
+    { target, watched, failures: FAILURES },
   );
   const { rows, run, runScripted } = statements;
   // Tables of ours that were seen since the lock was taken: nobody else drops one until it is let go of.
@@ -90,7 +95,7 @@ function databaseOver(
     run,
     runScripted,
     exclusively: work =>
-      whileLocked(statements, { target, onWait }, async () => {
+      whileLocked(statements, { target, onWait: watched.onWait }, async () => {
         there = new Set();
         try {
           return await work();
@@ -112,7 +117,10 @@ function databaseOver(
       if (isThere) there?.add(name);
       return isThere;
     },
-    close: () => connection.end().catch(() => undefined),
+    close: () => {
+      onClose();
+      return connection.end().catch(() => undefined);
+    },
   };
   return database;
 }
@@ -122,7 +130,7 @@ function databaseOver(
  * so there is no transaction to undo; the lock keeps other runs away.
  */
 async function whileLocked<T>(
-  { rows }: Statements,
+  { rows, run }: Statements,
   { target, onWait }: { readonly target: TargetSettings; readonly onWait: Waiting | undefined },
   work: () => Promise<T>,
 ): Promise<T> {
@@ -140,8 +148,8 @@ async function whileLocked<T>(
     return await work();
   } finally {
     // A script that failed may have left tables locked.
-    await rows("UNLOCK TABLES").catch(() => undefined);
-    await rows("SELECT RELEASE_LOCK(?)", lock).catch(() => undefined);
+    await run("UNLOCK TABLES").catch(() => undefined);
+    await run("SELECT RELEASE_LOCK(?)", lock).catch(() => undefined);
   }
 }
 

@@ -4,7 +4,8 @@ import { pathToFileURL } from "node:url";
 import { cacheFile, readCache, writeCache } from "../../cache.js";
 import { problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
-import type { Database, Trace } from "../session/database.js";
+import type { Database } from "../session/database.js";
+import type { Watched } from "../session/engine.js";
 import { databaseOver, SETTINGS } from "./session.js";
 
 /** What is used of the embedded PostgreSQL; it is an optional dependency, so its types may not be there. */
@@ -23,7 +24,7 @@ interface EmbeddedModule {
  * An empty database on an embedded PostgreSQL, in memory. Making a cluster takes seconds, so one is kept in the user's
  * cache folder and copied. @throws Problem E414 where it is not installed
  */
-export async function openEmbedded(target: TargetSettings, trace?: Trace): Promise<Database> {
+export async function openEmbedded(target: TargetSettings, watched: Watched = {}): Promise<Database> {
   const { PGlite } = await load();
   const kept = cacheFile(`cluster-${await versionOf()}.tar`);
   const cluster = readCache(kept);
@@ -37,7 +38,7 @@ export async function openEmbedded(target: TargetSettings, trace?: Trace): Promi
     cut: () => undefined,
     end: () => embedded.close(),
   };
-  return databaseOver(connection, target, { trace });
+  return databaseOver(connection, target, watched);
 }
 
 async function load(): Promise<EmbeddedModule> {

@@ -8,19 +8,19 @@ const createSql = async (_: unknown, name: string): Promise<string> =>
 /** Where the server does not let us make a database, an embedded one serves. */
 export const postgresEngine: Engine = {
   open: openPostgres,
-  withScratch: async (target, trace, work) => {
+  withScratch: async (target, watched, work) => {
     try {
       return await withServerScratch(
         { open: openPostgres, createSql, unused: UNUSED, always: "postgres" },
         target,
-        trace,
+        watched,
         work,
       );
     } catch (error) {
       if (!(error instanceof NoScratch)) throw error;
     }
     const { openEmbedded } = await import("./embedded.js");
-    const database = await openEmbedded(target, trace);
+    const database = await openEmbedded(target, watched);
     try {
       return await work({ database, where: "an embedded PostgreSQL" });
     } finally {

@@ -3,6 +3,7 @@ import { postgres } from "../../core/dialect/postgres/index.js";
 import { problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
 import type { Database } from "../session/database.js";
+import { cancelling } from "../session/cancelling.js";
 import type { OpenOptions } from "../session/engine.js";
 import { explainFailure } from "../session/failures.js";
 import { whoAmI } from "../session/who.js";
@@ -15,12 +16,16 @@ const OLDEST = 14;
 /** Opens a database on a PostgreSQL server. @throws Problem E400, E410 to E412 */
 export async function openPostgres(
   target: TargetSettings,
-  { mode, trace, onWait }: OpenOptions,
+  { mode, ...watched }: OpenOptions,
 ): Promise<Database> {
   if (mode === "create") await createDatabase(target);
   const client = await connect(target, target.address);
   let cut: Error | undefined;
   client.on("error", error => (cut = error));
+  const stop = cancelling(watched, async () => {
+    const other = await connect(target, target.address);
+    await other.query("SELECT pg_cancel_backend($1)", [serverProcessOf(client)]).finally(() => other.end());
+  });
   const database = databaseOver(
     {
       query: (sql, values) => (values.length > 0 ? client.query(sql, values) : client.query(sql)),
@@ -28,10 +33,13 @@ export async function openPostgres(
       queries: async sql =>
         ((await client.query(sql)) as unknown as pg.QueryResult[]).map(({ rows }) => rows),
       cut: () => cut,
-      end: () => client.end(),
+      end: () => {
+        stop();
+        return client.end();
+      },
     },
     target,
-    { trace, onWait },
+    watched,
   );
   try {
     await database.run(SETTINGS);
@@ -84,6 +92,11 @@ async function connect(target: TargetSettings, url: string): Promise<pg.Client> 
   } catch (error) {
     throw explainFailure(error, { target, failures: FAILURES });
   }
+}
+
+/** The server's process that serves a connection, which the driver knows and its types do not tell. */
+function serverProcessOf(client: pg.Client): number {
+  return (client as unknown as { readonly processID: number }).processID;
 }
 
 /** On the server's own database, since the one to be made cannot be connected to. */

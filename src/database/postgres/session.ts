@@ -5,7 +5,7 @@ import { ATTIC } from "../../core/schema/internal-tables.js";
 import { Problem, problems } from "../../core/problems.js";
 import { dialectOf, type TargetSettings } from "../../project/settings.js";
 import { Breakage, type Database } from "../session/database.js";
-import type { OpenOptions } from "../session/engine.js";
+import type { Watched } from "../session/engine.js";
 import { statementsOver, type Statements } from "../session/statements.js";
 import { refuseBreakingBodies } from "./bodies.js";
 import { triggersThatAreOff, turnOff } from "./triggers.js";
@@ -51,11 +51,7 @@ export interface Connection {
 }
 
 /** A database by way of a connection. */
-export function databaseOver(
-  connection: Connection,
-  target: TargetSettings,
-  { trace, onWait }: Pick<OpenOptions, "trace" | "onWait">,
-): Database {
+export function databaseOver(connection: Connection, target: TargetSettings, watched: Watched): Database {
   // Where the connection was cut, that says more than what the driver makes of it.
   const orCut = async <T>(work: Promise<T>): Promise<T> =>
     work.catch((error: unknown) => {
@@ -68,7 +64,7 @@ export function databaseOver(
           .rows as CatalogRow[],
       execute: sql => orCut(connection.query(sql, [])),
     },
-    { target, trace, failures: FAILURES },
+    { target, watched, failures: FAILURES },
   );
   const { rows, run, runScripted } = statements;
   return {
@@ -83,7 +79,7 @@ export function databaseOver(
         await run(`SET LOCAL lock_timeout = ${target.lockTimeout}`);
         const [tried] = await rows(`SELECT pg_try_advisory_xact_lock(${LOCK_KEY}) AS taken`);
         if (tried?.["taken"] !== true) {
-          onWait?.(await holderOf(rows));
+          watched.onWait?.(await holderOf(rows));
           await run(`SELECT pg_advisory_xact_lock(${LOCK_KEY})`);
         }
         const result = await work();

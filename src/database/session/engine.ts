@@ -1,15 +1,21 @@
 import type { TargetSettings } from "../../project/settings.js";
 import type { Database, Trace, Waiting } from "./database.js";
 
-export interface OpenOptions {
+/** Who takes part in what happens on a database. */
+export interface Watched {
+  readonly trace?: Trace | undefined;
+  /** Called when another run has the database, before that is waited for, with what is known of it. */
+  readonly onWait?: Waiting | undefined;
+  /** Ends what is going on, before the next statement. */
+  readonly signal?: AbortSignal | undefined;
+}
+
+export interface OpenOptions extends Watched {
   /**
    * "read": only looked at. "change": changed, but never made. "write": a file is made when it does not exist.
    * "create": a database on a server is made too.
    */
   readonly mode: "read" | "change" | "write" | "create";
-  readonly trace?: Trace | undefined;
-  /** Called when another run has the database, before that is waited for, with what is known of it. */
-  readonly onWait?: Waiting | undefined;
 }
 
 /** A database that is there for some work only, beside a target and of its kind. */
@@ -26,9 +32,5 @@ export interface Engine {
   /** @throws Problem E400 to E404, E410 to E412 */
   readonly open: (target: TargetSettings, options: OpenOptions) => Promise<Database>;
   /** @throws Problem E403, E410 to E414 */
-  readonly withScratch: <T>(
-    target: TargetSettings,
-    trace: Trace | undefined,
-    work: ScratchWork<T>,
-  ) => Promise<T>;
+  readonly withScratch: <T>(target: TargetSettings, watched: Watched, work: ScratchWork<T>) => Promise<T>;
 }

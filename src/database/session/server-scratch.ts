@@ -1,8 +1,8 @@
 import { dialects } from "../../core/dialect/registry.js";
 import { Problem, problems } from "../../core/problems.js";
 import type { TargetSettings } from "../../project/settings.js";
-import type { Database, Trace } from "./database.js";
-import type { Engine, ScratchWork } from "./engine.js";
+import type { Database } from "./database.js";
+import type { Engine, ScratchWork, Watched } from "./engine.js";
 
 /** The server does not let us make a database; the cause says why. */
 export class NoScratch extends Error {}
@@ -23,15 +23,15 @@ interface ServerScratch {
 export async function withServerScratch<T>(
   { open, createSql, unused, use, always }: ServerScratch,
   target: TargetSettings,
-  trace: Trace | undefined,
+  watched: Watched,
   work: ScratchWork<T>,
 ): Promise<T> {
   const words = [process.pid, Math.random().toString(36).slice(2, 8), Math.floor(Date.now() / 1000)];
   const name = `${SCRATCH}${words.join("_")}`;
   const quoted = dialects[target.dialect].names.quote(name);
-  const owner = await open(target, { mode: "change", trace }).catch((error: unknown) => {
+  const owner = await open(target, { mode: "change", ...watched }).catch((error: unknown) => {
     if (!(error instanceof Problem) || error.code !== problems.noDatabase.code) throw error;
-    return open({ ...target, address: beside(target.address, always) }, { mode: "change", trace });
+    return open({ ...target, address: beside(target.address, always) }, { mode: "change", ...watched });
   });
   try {
     await sweep(owner, unused);
@@ -41,7 +41,7 @@ export async function withServerScratch<T>(
     });
     try {
       const address = beside(target.address, name);
-      const database = await open({ ...target, address }, { mode: "change", trace });
+      const database = await open({ ...target, address }, { mode: "change", ...watched });
       try {
         return await work({ database, where: "a scratch database on the same server" });
       } finally {

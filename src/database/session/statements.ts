@@ -1,6 +1,9 @@
 import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
 import type { TargetSettings } from "../../project/settings.js";
-import type { Database, Trace, Value } from "./database.js";
+import { setImmediate as turn } from "node:timers/promises";
+import { problems } from "../../core/problems.js";
+import type { Database, Value } from "./database.js";
+import type { Watched } from "./engine.js";
 import { explainFailure, scriptFailure, type Failures } from "./failures.js";
 
 /** How a driver takes statements; its own errors come out of it. */
@@ -12,7 +15,7 @@ export interface Driver {
 
 interface StatementOptions {
   readonly target: TargetSettings;
-  readonly trace: Trace | undefined;
+  readonly watched: Watched;
   readonly failures: Failures;
 }
 
@@ -23,7 +26,11 @@ export interface Statements extends Pick<Database, "rows" | "run" | "runScripted
 }
 
 /** The one frame around every statement, whatever the driver. */
-export function statementsOver(driver: Driver, { target, trace, failures }: StatementOptions): Statements {
+export function statementsOver(driver: Driver, { target, watched, failures }: StatementOptions): Statements {
+  const { trace, signal } = watched;
+  const refuseAborted = () => {
+    if (signal?.aborted) throw problems.stoppedByCaller({ target: target.name });
+  };
   const timed = async <T>(sql: string, work: () => Promise<T> | T): Promise<T> => {
     // Node loads its clock when it is first asked for.
     if (!trace) return work();
@@ -38,17 +45,27 @@ export function statementsOver(driver: Driver, { target, trace, failures }: Stat
     try {
       return await timed(sql, work);
     } catch (error) {
+      refuseAborted();
       throw explainFailure(error, { target, failures, sql });
     }
   };
+  // What belongs to the end of something, as a rollback, is sent all the same, by `run`.
+  const unlessAborted = async <T>(sql: string, work: () => Promise<T> | T): Promise<T> => {
+    if (signal) await turn();
+    refuseAborted();
+    return sent(sql, work);
+  };
   return {
-    sent,
-    rows: (sql, ...values) => sent(sql, () => driver.query(sql, values)),
+    sent: unlessAborted,
+    rows: (sql, ...values) => unlessAborted(sql, () => driver.query(sql, values)),
     run: async (sql, ...values) => void (await sent(sql, () => driver.query(sql, values))),
     runScripted: async sql => {
+      if (signal) await turn();
+      refuseAborted();
       try {
         await timed(sql, () => driver.execute(sql));
       } catch (error) {
+        refuseAborted();
         throw scriptFailure(error, { target, failures });
       }
     },

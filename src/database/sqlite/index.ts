@@ -6,11 +6,14 @@ import { openSqlite } from "./open.js";
 
 export const sqliteEngine: Engine = {
   open: openSqlite,
-  withScratch: async (target, trace, work) => {
+  withScratch: async (target, watched, work) => {
     const folder = mkdtempSync(join(tmpdir(), "emberset-scratch-"));
     try {
       const address = join(folder, "scratch.db");
-      const database = await openSqlite({ ...target, address, label: address }, { mode: "write", trace });
+      const database = await openSqlite(
+        { ...target, address, label: address },
+        { mode: "write", ...watched },
+      );
       try {
         return await work({ database, where: "a scratch file" });
       } finally {

@@ -5,8 +5,8 @@ import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
 import { sqlite } from "../../core/dialect/sqlite/index.js";
 import { problems } from "../../core/problems.js";
 import { dialectOf, type TargetSettings } from "../../project/settings.js";
-import type { Database, Trace } from "../session/database.js";
-import type { OpenOptions } from "../session/engine.js";
+import type { Database } from "../session/database.js";
+import type { OpenOptions, Watched } from "../session/engine.js";
 import { statementsOver, type Driver } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
 import { watchSqlite } from "./watch.js";
@@ -29,13 +29,16 @@ function loadDriver(): typeof LibSqlDriver {
 }
 
 /** Opens an SQLite file. @throws Problem E400, E401, E402 */
-export async function openSqlite(target: TargetSettings, { mode, trace }: OpenOptions): Promise<Database> {
+export async function openSqlite(
+  target: TargetSettings,
+  { mode, ...watched }: OpenOptions,
+): Promise<Database> {
   const { address: file } = target;
   const isNew = file !== ":memory:" && !existsSync(file);
   if (isNew && (mode === "read" || mode === "change"))
     throw problems.noDatabase({ target: target.name, label: file, server: false });
   const connection = connect(target);
-  const database = databaseOver(connection, target, trace, () => {
+  const database = databaseOver(connection, target, watched, () => {
     // A file made for work that then failed is nobody's database.
     if (isNew && existsSync(file) && statSync(file).size === 0) rmSync(file);
   });
@@ -55,10 +58,10 @@ export async function openSqlite(target: TargetSettings, { mode, trace }: OpenOp
 function databaseOver(
   connection: LibSqlDriver.Database,
   target: TargetSettings,
-  trace: Trace | undefined,
+  watched: Watched,
   onClose: () => void,
 ): Database {
-  const statements = statementsOver(driverOver(connection), { target, trace, failures: FAILURES });
+  const statements = statementsOver(driverOver(connection), { target, watched, failures: FAILURES });
   const { rows, run, runScripted } = statements;
   const database: Database = {
     dialect: dialectOf(target),
