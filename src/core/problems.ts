@@ -222,6 +222,19 @@ const project = {
     what: `Stopped on target ${v.target}, as was asked for: what was not at its end there is undone, or goes on with the next run`,
     repair: "see what is there; the same again does the rest",
   })),
+  manyDatabases: define("E127", 2, (v: { target: string; databases: readonly string[] }) => ({
+    what: `Target ${v.target} is many databases, and this is done on one`,
+    valid: `${v.databases.slice(0, 5).join(", ")}${v.databases.length > 5 ? `, … (${v.databases.length} of them)` : ""}`,
+    repair: "name one of these",
+  })),
+  wrongList: define("E128", 2, (v: { target: string; reason: string }) => ({
+    what: `It cannot be told which databases target ${v.target} is: ${v.reason}`,
+    repair: "correct its `files` or `urls` in the config, or what its query asks",
+  })),
+  oneDatabase: define("E129", 2, (v: { target: string }) => ({
+    what: `Target ${v.target} is one database: there is none that it could differ from`,
+    repair: "name a target that is many",
+  })),
 };
 
 /** Model files and what the models say. */

@@ -36,11 +36,18 @@ export async function makeKept(database: Database): Promise<void> {
 /** Keeps a migration that ran, in the table that is there. Part of the migration's transaction. */
 export async function keepMigration(database: Database, number: number, kept: KeptMigration): Promise<void> {
   await forgetMigration(database, number);
-  await database.run(
-    `INSERT INTO ${nameIn(database)} (number, files) VALUES (?, ?)`,
-    number,
-    gzipSync(JSON.stringify(kept)).toString("base64"),
-  );
+  await database.run(`INSERT INTO ${nameIn(database)} (number, files) VALUES (?, ?)`, number, packed(kept));
+}
+
+/** The same goes into each of many databases. */
+const known = new Map<string, string>();
+
+function packed(kept: KeptMigration): string {
+  const text = JSON.stringify(kept);
+  const made = known.get(text) ?? gzipSync(text).toString("base64");
+  if (known.size > 200) known.clear();
+  known.set(text, made);
+  return made;
 }
 
 /** Lets go of one that was undone. */
@@ -54,9 +61,9 @@ export async function keptMigration(database: Database, number: number): Promise
   const [row] = await database.rows(`SELECT files FROM ${nameIn(database)} WHERE number = ?`, number);
   if (!row) return undefined;
   try {
-    const packed = Buffer.from(String(row["files"]), "base64");
+    const bytes = Buffer.from(String(row["files"]), "base64");
     const kept = JSON.parse(
-      gunzipSync(packed, { maxOutputLength: MOST }).toString(),
+      gunzipSync(bytes, { maxOutputLength: MOST }).toString(),
     ) as Partial<KeptMigration>;
     return typeof kept.files === "object" ? { ...kept, files: kept.files } : undefined;
   } catch {

@@ -29,13 +29,30 @@ function keepingOf({ kept, number }: Migration, direction: Direction): Keeping |
 }
 
 /** What a migration, run in one direction, is to a dialect. */
-export function migrationPlan(migration: Migration, direction: Direction, dialect: Dialect): RenderPlan {
+export const migrationPlan = onceEach((migration, direction, dialect): RenderPlan => {
   const { before, changes } = wayOf(migration, direction);
   return planFor(dialect, before, changes, keepingOf(migration, direction));
-}
+});
 
 /** A script as it is drafted. */
-export function scriptText(migration: Migration, direction: Direction, dialect: Dialect): string {
+export const scriptText = onceEach(draftText);
+
+/** Migrations are never changed in place, and many databases ask the same of them. */
+function onceEach<T>(
+  make: (migration: Migration, direction: Direction, dialect: Dialect) => T,
+): (migration: Migration, direction: Direction, dialect: Dialect) => T {
+  const known = new WeakMap<Migration, WeakMap<Dialect, Map<Direction, T>>>();
+  return (migration, direction, dialect) => {
+    const own = known.get(migration) ?? new WeakMap<Dialect, Map<Direction, T>>();
+    known.set(migration, own);
+    const made = own.get(dialect) ?? new Map<Direction, T>();
+    own.set(dialect, made);
+    if (!made.has(direction)) made.set(direction, make(migration, direction, dialect));
+    return made.get(direction)!;
+  };
+}
+
+function draftText(migration: Migration, direction: Direction, dialect: Dialect): string {
   const { changes } = wayOf(migration, direction);
   const plan = migrationPlan(migration, direction, dialect);
   const count = `${changes.length} change${changes.length === 1 ? "" : "s"}`;

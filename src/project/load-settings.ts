@@ -5,7 +5,14 @@ import { parse as parseEnv } from "dotenv";
 import { dialects } from "../core/dialect/registry.js";
 import { messageOf } from "../core/errors.js";
 import { problems } from "../core/problems.js";
-import type { Project, Target } from "../modelling/project.js";
+import type {
+  FileTarget,
+  FileTargets,
+  Project,
+  ServerTarget,
+  ServerTargets,
+  Target,
+} from "../modelling/project.js";
 import { CompileError, loadConfigModule } from "./compile.js";
 import { DEFAULTS, parseDuration, type Settings, type TargetSettings } from "./settings.js";
 import { faultsOfConfig } from "./validate-config.js";
@@ -65,17 +72,34 @@ function complete(config: Project, folder: string, configFile: string): Settings
     naming: { ...DEFAULTS.naming, ...config.naming },
     keepDropped: config.keepDropped ?? DEFAULTS.keepDropped,
     targets: new Map(
-      Object.entries(config.targets).map(([name, target]) => [
-        name,
-        completeTarget(name, target, { folder, configFile }),
-      ]),
+      Object.entries(config.targets).flatMap(([name, target]) =>
+        isList(target) ? [] : [[name, completeTarget(name, target, { folder, configFile })] as const],
+      ),
+    ),
+    lists: new Map(
+      Object.entries(config.targets).flatMap(([name, target]) =>
+        isList(target)
+          ? // Files are worked on in this thread, so that several at once would only wait for each other.
+            [
+              [
+                name,
+                { name, target, parallel: target.parallel ?? ("files" in target ? 1 : DEFAULTS.parallel) },
+              ] as const,
+            ]
+          : [],
+      ),
     ),
   };
 }
 
-function completeTarget(
+function isList(target: Target): target is FileTargets | ServerTargets {
+  return "files" in target || "urls" in target;
+}
+
+/** A target with every default filled in. */
+export function completeTarget(
   name: string,
-  target: Target,
+  target: FileTarget | ServerTarget,
   { folder, configFile }: Pick<Settings, "folder" | "configFile">,
 ): TargetSettings {
   // What the config says of a variable that is not set is no text, whatever its type says.
@@ -131,12 +155,4 @@ function maskUrl(url: string): string {
   } catch {
     return "(a URL that cannot be read)";
   }
-}
-
-/** The target named, or the home target. @throws Problem E104 */
-export function chooseTarget(settings: Settings, name: string | undefined): TargetSettings {
-  const target = settings.targets.get(name ?? settings.home);
-  if (!target)
-    throw problems.unknownTarget({ name: name ?? settings.home, known: [...settings.targets.keys()] });
-  return target;
 }

@@ -3,7 +3,7 @@ import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { DIALECT_NAMES, dialects, type DialectName } from "../core/dialect/registry.js";
 import { withoutForeignKeys } from "../core/dialect/without-foreign-keys.js";
 import type { NamingRules } from "../core/schema/naming.js";
-import type { Project } from "../modelling/project.js";
+import type { FileTargets, Project, ServerTargets } from "../modelling/project.js";
 
 /** A project's settings, complete: every default filled in, every path absolute. */
 export interface Settings {
@@ -15,12 +15,24 @@ export interface Settings {
   readonly home: string;
   readonly naming: NamingRules;
   readonly targets: ReadonlyMap<string, TargetSettings>;
+  /** Targets that are many databases alike, by their names. */
+  readonly lists: ReadonlyMap<string, TargetList>;
   /** Whether what migrations take away is kept in the attic. */
   readonly keepDropped: boolean;
 }
 
+/** A target that is many databases alike; which they are is found out when they are asked for. */
+export interface TargetList {
+  readonly name: string;
+  /** As the config has it. */
+  readonly target: FileTargets | ServerTargets;
+  readonly parallel: number;
+}
+
 export interface TargetSettings {
   readonly name: string;
+  /** The target that it is one of many of. */
+  readonly list?: string;
   readonly dialect: DialectName;
   /** What the driver opens: a file's absolute path, or a URL with everything in it. Never shown. */
   readonly address: string;
@@ -42,6 +54,7 @@ export const DEFAULTS = {
   foreignKeys: true,
   lockTimeout: "5s",
   keepDropped: true,
+  parallel: 4,
 } as const satisfies Partial<Project> & Record<string, unknown>;
 
 /** `"500ms"` → 500, `"5s"` → 5000, `"2min"` → 120000; undefined when it is no duration. */
@@ -54,7 +67,13 @@ const MILLISECONDS: Readonly<Record<string, number>> = { ms: 1, s: 1000, min: 60
 
 /** The dialects that a project's targets use, each once. */
 export function dialectsInUse(settings: Settings): Dialect[] {
-  const targets = [...settings.targets.values()];
+  const targets = [
+    ...settings.targets.values(),
+    ...[...settings.lists.values()].map(({ target }) => ({
+      dialect: target.dialect,
+      foreignKeys: target.foreignKeys ?? DEFAULTS.foreignKeys,
+    })),
+  ];
   return DIALECT_NAMES.flatMap(name => {
     const target = targets.find(({ dialect }) => dialect === name);
     return target ? [dialectOf(target)] : [];
@@ -62,7 +81,10 @@ export function dialectsInUse(settings: Settings): Dialect[] {
 }
 
 /** The dialect as a target speaks it. */
-export function dialectOf({ dialect, foreignKeys }: TargetSettings): Dialect {
+export function dialectOf({
+  dialect,
+  foreignKeys,
+}: Pick<TargetSettings, "dialect" | "foreignKeys">): Dialect {
   return foreignKeys ? dialects[dialect] : withoutForeignKeys(dialects[dialect]);
 }
 

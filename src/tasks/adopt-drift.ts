@@ -9,7 +9,7 @@ import { allSpellings, readLedger } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
 import { showNumber } from "../history/migration.js";
 import { draftMigration, writeDraft, type Draft } from "../history/write.js";
-import { chooseTarget } from "../project/load-settings.js";
+import { oneTarget } from "./databases.js";
 import { readHeld, record } from "./adopt.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { readAsWritten, removeFiles, writeNewModels, type Suggestion } from "./drift-models.js";
@@ -49,7 +49,7 @@ export async function adoptDrift({
 }: AdoptDriftOptions): Promise<AdoptDriftResult> {
   const project = await openProject(options);
   const { settings } = project;
-  const target = chooseTarget(settings, options.target);
+  const target = await oneTarget(settings, options.target, options);
   const history = project.history();
   return withDatabase(target, { mode: "change", ...watched(options, target) }, async database => {
     const { dialect } = database;

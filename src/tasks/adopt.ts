@@ -18,7 +18,7 @@ import { scriptName } from "../history/migration.js";
 import { checksumOf, RECORD_FILE } from "../history/read.js";
 import { draftMigration, recordText, writeDraft, type Draft } from "../history/write.js";
 import type { LoadedModels } from "../project/load-models.js";
-import { chooseTarget } from "../project/load-settings.js";
+import { oneTarget } from "./databases.js";
 import { STARTER_MODEL } from "./init.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import { type TargetOptions, watched } from "./options.js";
@@ -59,7 +59,7 @@ export interface Proof {
 export async function adopt({ title = "baseline", ...options }: AdoptOptions): Promise<AdoptResult> {
   const project = await openProject(options);
   const { settings } = project;
-  const target = chooseTarget(settings, options.target);
+  const target = await oneTarget(settings, options.target, options);
   const starters = await refuseFull(project);
   return withDatabase(target, { mode: "change", ...watched(options, target) }, async database => {
     await refuseLedger(database);

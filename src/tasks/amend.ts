@@ -15,7 +15,7 @@ import type { Migration } from "../history/migration.js";
 import { readHistory, readScript } from "../history/read.js";
 import { isEdited, takesAway } from "../history/script.js";
 import { draftMigration, replaceDraft } from "../history/write.js";
-import { chooseTarget } from "../project/load-settings.js";
+import { everyTarget, oneTarget } from "./databases.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import { type TargetOptions, watched } from "./options.js";
@@ -57,7 +57,7 @@ export interface AmendResult {
  */
 export async function amend({ renames = [], fills = [], ...options }: AmendOptions): Promise<AmendResult> {
   const project = await openProject(options);
-  const target = chooseTarget(project.settings, options.target);
+  const target = await oneTarget(project.settings, options.target, options);
   const models = await project.soundModels();
   const history = project.history();
   const newest = history.migrations.at(-1);
@@ -182,7 +182,7 @@ async function refuseElsewhere(
   chosen: string,
   options: TargetOptions,
 ): Promise<void> {
-  for (const target of settings.targets.values()) {
+  for (const target of await everyTarget(settings, options)) {
     if (target.name === chosen && !target.guarded) continue;
     const ran = await withExistingDatabase(
       target,

@@ -143,13 +143,17 @@ interface Going {
 }
 
 async function agreeTo(
-  { target: { name, guarded } }: Database,
+  { target }: Database,
   next: NextRun,
   { going, byHand = [], midst = false }: Going,
   mayLose: MayLose | undefined,
 ): Promise<void> {
+  const { guarded } = target;
+  // What may go is said for a list as a whole.
+  const name = target.list ?? target.name;
   const losses = [...going.map(sayRows), ...byHand];
-  if (losses.length === 0 || (await mayLose?.(losses, { name, guarded }))) return;
+  if (losses.length === 0 || (await mayLose?.(losses, { name, guarded, many: target.list !== undefined })))
+    return;
   const { before } = next;
   const found = going.map(asFound);
   const called = calledOnItsWay(next);

@@ -10,7 +10,7 @@ import type { Database } from "../database/session/database.js";
 import { withDatabase } from "../database/open.js";
 import { showNumber, type Migration } from "../history/migration.js";
 import { migrationPlan } from "../history/script.js";
-import { chooseTarget } from "../project/load-settings.js";
+import { oneTarget } from "./databases.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import { type MayLose, type TargetOptions, watched } from "./options.js";
 import { readState } from "./state.js";
@@ -154,7 +154,7 @@ async function withAttic<T>(
   work: (attic: OpenAttic) => Promise<T>,
 ): Promise<T> {
   const project = await openProject(options);
-  const target = chooseTarget(project.settings, options.target);
+  const target = await oneTarget(project.settings, options.target, options);
   return withDatabase(target, { mode, ...watched(options, target) }, async database =>
     work(await openAttic(project, database)),
   );

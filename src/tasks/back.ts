@@ -1,11 +1,12 @@
-import { problems } from "../core/problems.js";
+import { Problem, problems } from "../core/problems.js";
 import { keptMigration, saysTheSame } from "../database/kept-scripts.js";
 import { withDatabase } from "../database/open.js";
 import type { Database } from "../database/session/database.js";
 import type { History } from "../history/read.js";
 import { showNumber } from "../history/migration.js";
 import { readScript } from "../history/read.js";
-import { chooseTarget } from "../project/load-settings.js";
+import { listNamed, oneTarget } from "./databases.js";
+import { overMany, type ManyOptions, type ManyResult } from "./many.js";
 import type { TargetSettings } from "../project/settings.js";
 import { openProject } from "./open-project.js";
 import { watched, type TargetOptions } from "./options.js";
@@ -42,8 +43,34 @@ export interface BackResult extends RunResult {
 /** Undoes the newest migrations, the newest first. @throws Problem E108, E303, E400 to E409, E500 to E505 */
 export async function back(options: BackOptions): Promise<BackResult> {
   const project = await openProject(options);
-  const target = chooseTarget(project.settings, options.target);
+  const target = await oneTarget(project.settings, options.target, options);
+  return backOn(target, project.history(), options);
+}
+
+/**
+ * The same, on all databases of a target that is many; on one, if it is one.
+ * @throws Problem E128, and where it is one what `back` may
+ */
+export async function backAll(
+  options: BackOptions & ManyOptions,
+): Promise<BackResult | ManyResult<BackResult>> {
+  const project = await openProject(options);
+  const list = listNamed(project.settings, options.target);
   const history = project.history();
+  return list
+    ? overMany(project.settings, list, options, target =>
+        backOn(target, history, options).catch((error: unknown) => nothingToUndo(error, target)),
+      )
+    : backOn(await oneTarget(project.settings, options.target, options), history, options);
+}
+
+/** Of many, those on which nothing ran are there already. */
+function nothingToUndo(error: unknown, { name, label }: TargetSettings): BackResult {
+  if (!(error instanceof Problem) || error.code !== problems.nothingToUndo.code) throw error;
+  return { target: name, place: label, ran: [], drift: [], editedBack: [], goneOn: [] };
+}
+
+async function backOn(target: TargetSettings, history: History, options: BackOptions): Promise<BackResult> {
   return withDatabase(
     target,
     { mode: options.show ? "read" : "change", ...watched(options, target) },

@@ -9,7 +9,7 @@ import { sameSchema } from "../core/schema/canonical.js";
 import { runProbes, type Example } from "../database/count-rows.js";
 import { withExistingDatabase } from "../database/open.js";
 import { showNumber } from "../history/migration.js";
-import { chooseTarget } from "../project/load-settings.js";
+import { oneTarget } from "./databases.js";
 import { dialectOf } from "../project/settings.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import { type TargetOptions, watched } from "./options.js";
@@ -105,7 +105,7 @@ async function askRows(
   changes: readonly Change[],
   options: TargetOptions,
 ): Promise<RowReport | undefined> {
-  const target = chooseTarget(project.settings, options.target);
+  const target = await oneTarget(project.settings, options.target, options, true);
   return withExistingDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
     const state = await readState(database, project.history());
     if (!state.schema || !sameSchema(state.schema, start.schema)) return undefined;

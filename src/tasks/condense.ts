@@ -14,6 +14,7 @@ import { leftOver } from "../history/read.js";
 import { ownStatements } from "../history/script.js";
 import { draftMigration, writeDraft, type Draft } from "../history/write.js";
 import { dialectOf, type TargetSettings } from "../project/settings.js";
+import { everyTarget } from "./databases.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import { type TaskOptions, watched } from "./options.js";
 import { differences } from "./rehearse-one.js";
@@ -60,7 +61,8 @@ export async function condense({
   const last = folded.at(-1);
   if (last?.number !== to || folded.length < 2)
     throw problems.unknownMigration({ number: String(to), valid: sayFoldable(history.migrations) });
-  for (const target of settings.targets.values()) await refuseNotRun(project, target, folded, ranOn, options);
+  for (const target of await everyTarget(settings, options))
+    await refuseNotRun(project, target, folded, ranOn, options);
   const nothing = { folder: history.folder, migrations: [], schema: EMPTY_SCHEMA };
   const changes = diff(EMPTY_SCHEMA, last.schemaAfter);
   const folds = folded.flatMap(({ name, number, folds: earlier = [] }) => [
@@ -72,7 +74,9 @@ export async function condense({
   const isTaken = folds.some(({ name }) => name === first.migration.name);
   const draft = isTaken ? drafted(`${title} up to ${showNumber(to)}`) : first;
   for (const dialect of dialects) {
-    const target = [...settings.targets.values()].find(each => dialectOf(each).name === dialect.name)!;
+    const target = (await everyTarget(settings, options)).find(
+      each => dialectOf(each).name === dialect.name,
+    )!;
     await prove(target, folded, draft, options);
   }
   const byHand = folded.flatMap(migration => ownOf(project, migration));
@@ -107,7 +111,7 @@ async function refuseNotRun(
   ranOn: readonly string[],
   options: TaskOptions,
 ): Promise<void> {
-  if (ranOn.includes(target.name)) return;
+  if (ranOn.includes(target.name) || ranOn.includes(target.list ?? "")) return;
   try {
     await withExistingDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
       const state = await readState(database, history());

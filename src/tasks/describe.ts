@@ -8,7 +8,8 @@ import { describeDefault, showSql } from "../core/change/words.js";
 import { showDataType } from "../core/schema/data-type.js";
 import { countRows } from "../database/count-rows.js";
 import { withDatabase } from "../database/open.js";
-import { chooseTarget, loadSettings } from "../project/load-settings.js";
+import { loadSettings } from "../project/load-settings.js";
+import { oneTarget } from "./databases.js";
 import { type TargetOptions, watched } from "./options.js";
 
 export interface DescribeOptions extends TargetOptions {
@@ -71,7 +72,7 @@ export interface Reference {
 /** What a database really holds. @throws Problem E104, E107, E400 to E406 */
 export async function describe({ table, ...options }: DescribeOptions): Promise<DescribeResult> {
   const settings = await loadSettings(options.project ?? ".");
-  const target = chooseTarget(settings, options.target);
+  const target = await oneTarget(settings, options.target, options);
   return withDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
     const catalog = withoutInternal(await database.readCatalog());
     const { tables } = catalog.schema;

@@ -4,6 +4,7 @@ import { problems } from "../core/problems.js";
 import { readLedger } from "../database/ledger.js";
 import { withExistingDatabase } from "../database/open.js";
 import { ownStatements } from "../history/script.js";
+import { everyTarget } from "./databases.js";
 import { openProject } from "./open-project.js";
 import { type TaskOptions, watched } from "./options.js";
 
@@ -26,7 +27,7 @@ export async function discard(options: DiscardOptions): Promise<DiscardResult> {
   if (!newest) throw problems.nothingToAmend({ folder });
   const { number, name } = newest;
   if (newest.folds) throw problems.standsForOthers({ migration: name });
-  for (const target of settings.targets.values()) {
+  for (const target of await everyTarget(settings, options)) {
     const ran = await withExistingDatabase(
       target,
       { mode: "read", ...watched(options, target) },

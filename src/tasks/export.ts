@@ -1,7 +1,7 @@
 import { writeFileSync } from "node:fs";
 import { resolve } from "node:path";
 import { writeRowTypes } from "../core/model/write/row-types.js";
-import { chooseTarget } from "../project/load-settings.js";
+import { oneTarget } from "./databases.js";
 import { dialectOf } from "../project/settings.js";
 import { openProject } from "./open-project.js";
 import type { TargetOptions } from "./options.js";
@@ -32,7 +32,8 @@ export async function exportSchema({
 }: ExportOptions): Promise<ExportResult> {
   const project = await openProject(options);
   const point = await readPoint(project, from, options);
-  const dialect = point.live?.dialect ?? dialectOf(chooseTarget(project.settings, options.target));
+  const dialect =
+    point.live?.dialect ?? dialectOf(await oneTarget(project.settings, options.target, options, true));
   const schema = point.live ? dialect.types.raise(dialect.types.unspell(point.schema)) : point.schema;
   const text = writeRowTypes(schema, dialect);
   if (out !== undefined) writeFileSync(resolve(out), text);

@@ -5,7 +5,9 @@ import type { Database } from "../database/session/database.js";
 import { withDatabase, withExistingDatabase } from "../database/open.js";
 import { showNumber, type Migration } from "../history/migration.js";
 import type { History } from "../history/read.js";
-import { chooseTarget } from "../project/load-settings.js";
+import type { TargetSettings } from "../project/settings.js";
+import { listNamed, oneTarget } from "./databases.js";
+import { overMany, type ManyOptions, type ManyResult } from "./many.js";
 import { openProject } from "./open-project.js";
 import { type TargetOptions, watched } from "./options.js";
 import type { RanMigration } from "./options.js";
@@ -43,8 +45,30 @@ export interface ForwardResult extends RunResult {
  */
 export async function forward(options: ForwardOptions): Promise<ForwardResult> {
   const project = await openProject(options);
-  const target = chooseTarget(project.settings, options.target);
+  const target = await oneTarget(project.settings, options.target, options);
+  return forwardOn(target, project.history(), options);
+}
+
+/**
+ * The same, on all databases of a target that is many; on one, if it is one.
+ * @throws Problem E128, and where it is one what `forward` may
+ */
+export async function forwardAll(
+  options: ForwardOptions & ManyOptions,
+): Promise<ForwardResult | ManyResult<ForwardResult>> {
+  const project = await openProject(options);
+  const list = listNamed(project.settings, options.target);
   const history = project.history();
+  return list
+    ? overMany(project.settings, list, options, target => forwardOn(target, history, options))
+    : forwardOn(await oneTarget(project.settings, options.target, options), history, options);
+}
+
+async function forwardOn(
+  target: TargetSettings,
+  history: History,
+  options: ForwardOptions,
+): Promise<ForwardResult> {
   const work = async (database: Database): Promise<ForwardResult> => {
     const read = options.show ? readState : readSettled;
     const found = await read(database, history);

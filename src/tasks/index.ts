@@ -14,7 +14,7 @@ export {
   type PurgeResult,
   type RestoreResult,
 } from "./attic.js";
-export { back, type BackOptions, type BackResult } from "./back.js";
+export { back, backAll, type BackOptions, type BackResult } from "./back.js";
 export { check, type CheckResult } from "./check.js";
 export {
   compare,
@@ -24,6 +24,7 @@ export {
   type RowReport,
 } from "./compare.js";
 export { condense, type CondenseOptions, type CondenseResult } from "./condense.js";
+export { describeDiffering, type DifferingResult } from "./differing.js";
 export {
   describe,
   type DescribeOptions,
@@ -35,8 +36,9 @@ export { DIALECT_TITLES, type DialectName } from "../core/dialect/registry.js";
 export { discard, type DiscardOptions, type DiscardResult } from "./discard.js";
 export { draft, type DraftOptions, type DraftResult } from "./draft.js";
 export { exportSchema, type ExportOptions, type ExportResult } from "./export.js";
-export { forward, type ForwardOptions, type ForwardResult } from "./forward.js";
+export { forward, forwardAll, type ForwardOptions, type ForwardResult } from "./forward.js";
 export { init, type InitOptions, type InitResult } from "./init.js";
+export { isMany, type ManyOptions, type ManyResult, type Outcome } from "./many.js";
 export { match, type MatchOptions, type MatchResult } from "./match.js";
 export type { MayLose, RanMigration, TargetOptions, TaskEvent, TaskOptions } from "./options.js";
 export type { RunOptions, RunResult } from "./run-migrations.js";

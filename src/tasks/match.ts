@@ -18,7 +18,7 @@ import { runAtOnce, unlessUnsure } from "../database/run-at-once.js";
 import type { Database } from "../database/session/database.js";
 import { planText } from "../history/script.js";
 import type { LoadedModels } from "../project/load-models.js";
-import { chooseTarget } from "../project/load-settings.js";
+import { oneTarget } from "./databases.js";
 import { dialectOf, type TargetSettings } from "../project/settings.js";
 import { asFound, curesOf } from "./ask-rows.js";
 import { withRisks, type ComparedChange } from "./compare.js";
@@ -66,7 +66,7 @@ export interface MatchResult {
  */
 export async function match(options: MatchOptions): Promise<MatchResult> {
   const project = await openProject(options);
-  const target = chooseTarget(project.settings, options.target);
+  const target = await oneTarget(project.settings, options.target, options);
   if (target.guarded) throw problems.neverGuarded({ target: target.name, doing: DOING });
   const models = await project.soundModels();
   const wanted = {

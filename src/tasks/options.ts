@@ -36,6 +36,14 @@ export type TaskEvent = { readonly target: string } & (
   | { readonly kind: "waiting"; readonly whom: string }
   | { readonly kind: "migration begins"; readonly name: string; readonly direction: Direction }
   | { readonly kind: "migration done"; readonly run: RanMigration; readonly direction: Direction }
+  /** One of many; how many are by now, and of how many. `outcome` is the one of the task's result. */
+  | {
+      readonly kind: "database done";
+      readonly state: "done" | "failed";
+      readonly done: number;
+      readonly of: number;
+      readonly outcome: unknown;
+    }
 );
 
 /** What tasks on one database take. */
@@ -47,7 +55,12 @@ export interface TargetOptions extends TaskOptions {
 /** Asked before rows or values are taken away from a target; true: go on. */
 export type MayLose = (
   losses: readonly string[],
-  target: { readonly name: string; readonly guarded: boolean },
+  target: {
+    /** Of one of many databases, the name of them all. */
+    readonly name: string;
+    readonly guarded: boolean;
+    readonly many?: boolean;
+  },
 ) => Promise<boolean>;
 
 /** What a task's options say of how a target is opened. */

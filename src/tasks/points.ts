@@ -12,7 +12,7 @@ import { withDatabase } from "../database/open.js";
 import { showNumber } from "../history/migration.js";
 import type { History } from "../history/read.js";
 import { hintsOnTheWay } from "./way.js";
-import { chooseTarget } from "../project/load-settings.js";
+import { oneTarget } from "./databases.js";
 import type { OpenProject } from "./open-project.js";
 import { type TaskOptions, watched } from "./options.js";
 
@@ -58,7 +58,7 @@ function lastNumber(migrations: readonly { readonly number: number }[]): number 
 
 /** All that a database holds, but for what is Emberset's own. */
 async function readLivePoint(project: OpenProject, name: string, options: TaskOptions): Promise<Point> {
-  const target = chooseTarget(project.settings, name.slice("target:".length));
+  const target = await oneTarget(project.settings, name.slice("target:".length), options);
   return withDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
     const { schema } = withoutInternal(await database.readCatalog());
     const ledger = await readLedger(database);

@@ -12,7 +12,7 @@ import { withDatabase, withScratch } from "../database/open.js";
 import { runAtOnce, unlessUnsure } from "../database/run-at-once.js";
 import type { Database, EngineError } from "../database/session/database.js";
 import { planText } from "../history/script.js";
-import { chooseTarget } from "../project/load-settings.js";
+import { oneTarget } from "./databases.js";
 import { openProject } from "./open-project.js";
 import { type TargetOptions, watched } from "./options.js";
 import { runMigrations, type RunOptions, type RunResult } from "./run-migrations.js";
@@ -34,7 +34,7 @@ export interface RebuildResult extends RunResult {
  */
 export async function rebuild(options: RebuildOptions): Promise<RebuildResult> {
   const { settings, history } = await openProject(options);
-  const target = chooseTarget(settings, options.target);
+  const target = await oneTarget(settings, options.target, options);
   if (target.guarded) throw problems.neverGuarded({ target: target.name, doing: DOING });
   const { migrations } = history();
   const { mayLose, onEvent } = options;

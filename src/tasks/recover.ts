@@ -9,7 +9,7 @@ import { scriptName } from "../history/migration.js";
 import { isFolderName, readHistory, RECORD_FILE } from "../history/read.js";
 import { scriptText } from "../history/script.js";
 import { writeFolder } from "../history/write.js";
-import { chooseTarget } from "../project/load-settings.js";
+import { oneTarget } from "./databases.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import { type TargetOptions, watched } from "./options.js";
 import { refuseFoldedHalfway } from "./run-migrations.js";
@@ -27,7 +27,7 @@ export interface RecoverResult {
  */
 export async function recover(options: TargetOptions): Promise<RecoverResult> {
   const project = await openProject(options);
-  const target = chooseTarget(project.settings, options.target);
+  const target = await oneTarget(project.settings, options.target, options);
   return withDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
     const state = await readState(database, project.tornHistory());
     refuseFoldedHalfway(state, target);

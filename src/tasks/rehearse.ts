@@ -11,7 +11,7 @@ import { withScratch } from "../database/open.js";
 import type { Migration } from "../history/migration.js";
 import { isEdited } from "../history/script.js";
 import { rewriteRecord } from "../history/write.js";
-import { chooseTarget } from "../project/load-settings.js";
+import { oneTarget } from "./databases.js";
 import type { TargetSettings } from "../project/settings.js";
 import { withRisks, type ComparedChange } from "./compare.js";
 import { openProject, type OpenProject } from "./open-project.js";
@@ -111,7 +111,7 @@ async function rehearseOnce(
   onMismatch: (found: RecordMismatch) => void = () => undefined,
 ): Promise<RehearseResult> {
   const project = await openProject(options);
-  const { target, source } = chooseTargets(project, options.target, fromTarget);
+  const { target, source } = await chooseTargets(project, fromTarget, options);
   const { earlier, wanted, isPending } = await chooseMigrations(project, source ?? target, options);
   const base = { target: target.name, dialect: target.dialect };
   const [first] = wanted;
@@ -161,13 +161,13 @@ interface Targets {
 }
 
 /** @throws Problem E104, E120 */
-function chooseTargets(
+async function chooseTargets(
   { settings }: OpenProject,
-  name: string | undefined,
   fromTarget: string | undefined,
-): Targets {
-  const target = chooseTarget(settings, name ?? fromTarget);
-  const source = fromTarget === undefined ? undefined : chooseTarget(settings, fromTarget);
+  options: TargetOptions,
+): Promise<Targets> {
+  const target = await oneTarget(settings, options.target ?? fromTarget, options, true);
+  const source = fromTarget === undefined ? undefined : await oneTarget(settings, fromTarget, options);
   if (source && source.dialect !== target.dialect)
     throw problems.otherDialect({ source: source.name, target: target.name, dialect: target.dialect });
   return { target, source };

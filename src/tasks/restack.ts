@@ -13,6 +13,7 @@ import { ownStatements } from "../history/script.js";
 import { draftMigration, writeDraft, type Draft } from "../history/write.js";
 import type { Settings } from "../project/settings.js";
 import { withRisks, type ComparedChange } from "./compare.js";
+import { everyTarget } from "./databases.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import { type TaskOptions, watched } from "./options.js";
 
@@ -86,12 +87,12 @@ export async function restack(options: RestackOptions): Promise<RestackResult> {
 
 /** The targets on which something of each side ran, as far as they can be reached. */
 async function whereTheyRan(
-  { targets }: Settings,
+  settings: Settings,
   sides: readonly Side[],
   options: TaskOptions,
 ): Promise<Map<Side, Set<string>>> {
   const ran = new Map(sides.map(side => [side, new Set<string>()]));
-  for (const target of targets.values()) {
+  for (const target of await everyTarget(settings, options)) {
     const names = await withExistingDatabase(
       target,
       { mode: "read", ...watched(options, target) },

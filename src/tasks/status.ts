@@ -2,7 +2,8 @@ import { Problem, type StoppedRun } from "../core/problems.js";
 import { sayChange } from "../core/change/words.js";
 import { sayStopped } from "../database/journal.js";
 import { withExistingDatabase } from "../database/open.js";
-import { chooseTarget } from "../project/load-settings.js";
+import { oneTarget } from "./databases.js";
+import { overMany } from "./many.js";
 import type { TargetSettings } from "../project/settings.js";
 import { lookAt } from "./drift.js";
 import { openProject } from "./open-project.js";
@@ -16,6 +17,8 @@ export interface StatusResult {
 
 export interface TargetStatus {
   readonly target: string;
+  /** The target that it is one of many of. */
+  readonly list?: string;
   readonly dialect: string;
   /** The file, or the URL without its password. */
   readonly place: string;
@@ -52,16 +55,31 @@ export async function status(options: TargetOptions): Promise<StatusResult> {
   const project = await openProject(options);
   const { settings } = project;
   const history = project.tornHistory();
-  const chosen =
-    options.target === undefined ? [...settings.targets.values()] : [chooseTarget(settings, options.target)];
+  const { home, lists } = settings;
+  const list = options.target === undefined ? undefined : lists.get(options.target);
+  if (options.target !== undefined && !list) {
+    const target = await oneTarget(settings, options.target, options);
+    return { targets: [await statusOf(target, history, home, options)] };
+  }
+  const singles = list ? [] : [...settings.targets.values()];
   const targets: TargetStatus[] = [];
-  for (const target of chosen) {
-    const one = statusOf(target, history, settings.home, options);
-    targets.push(
-      await (chosen.length === 1
-        ? one
-        : one.catch(error => unreadable(error, target, history, settings.home))),
+  for (const target of singles) {
+    const one = statusOf(target, history, home, options);
+    const isAlone = singles.length + lists.size === 1;
+    targets.push(await (isAlone ? one : one.catch(error => unreadable(error, target, history, home))));
+  }
+  for (const each of list ? [list] : lists.values()) {
+    const { databases } = await overMany(
+      settings,
+      each,
+      { ...options, onEvent: undefined, goOn: true },
+      target =>
+        statusOf(target, history, home, options).catch(error => unreadable(error, target, history, home)),
     );
+    for (const outcome of databases) {
+      if (outcome.state === "done") targets.push(outcome.result);
+      if (outcome.state === "failed") throw outcome.problem;
+    }
   }
   return { targets };
 }
@@ -72,8 +90,7 @@ async function statusOf(
   home: string,
   options: TargetOptions,
 ): Promise<TargetStatus> {
-  const { name, dialect, label: place, guarded } = target;
-  const facts = { target: name, dialect, place, home: name === home, guarded };
+  const facts = factsOf(target, home);
   const found = await withExistingDatabase(
     target,
     { mode: "read", ...watched(options, target) },
@@ -96,7 +113,13 @@ async function statusOf(
       };
     },
   );
-  return found ?? { ...facts, exists: false, ...summarize(emptyState(history, dialect)) };
+  return found ?? { ...facts, exists: false, ...summarize(emptyState(history, target.dialect)) };
+}
+
+function factsOf(target: TargetSettings, home: string) {
+  const { name, list, dialect, label: place, guarded } = target;
+  const isHome = (list ?? name) === home;
+  return { target: name, ...(list !== undefined && { list }), dialect, place, home: isHome, guarded };
 }
 
 /** A target that cannot be looked at does not hide the others. */
@@ -107,10 +130,9 @@ function unreadable(
   home: string,
 ): TargetStatus {
   if (!(error instanceof Problem) || error.exit !== 4) throw error;
-  const { name, dialect, label: place, guarded } = target;
   return {
-    ...{ target: name, dialect, place, home: name === home, guarded, exists: true },
-    ...summarize(emptyState(history, dialect)),
+    ...{ ...factsOf(target, home), exists: true },
+    ...summarize(emptyState(history, target.dialect)),
     problem: { code: error.code, what: error.words.what },
   };
 }

@@ -2,9 +2,11 @@ import type { CommandModule } from "yargs";
 import type { BackResult } from "../../tasks/back.js";
 import { count } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
+import { isMany } from "../../tasks/many.js";
+import { manyOptions, renderMany, type ManyArgs } from "./many.js";
 import { renderDrift, losingOptions, renderRan, renderScripts, type LosingArgs } from "./running.js";
 
-interface Args extends GlobalArgs, LosingArgs {
+interface Args extends GlobalArgs, LosingArgs, ManyArgs {
   target?: string | undefined;
   count?: number | undefined;
   to?: number | undefined;
@@ -18,7 +20,7 @@ export function backCommand(session: Session): CommandModule<object, Args> {
     command: "back",
     describe: "Undo the newest migrations",
     builder: yargs =>
-      losingOptions(yargs)
+      manyOptions(losingOptions(yargs))
         .option("target", {
           type: "string",
           describe: "Which database; home when left out",
@@ -53,7 +55,7 @@ export function backCommand(session: Session): CommandModule<object, Args> {
         .example("$0 back", "Undo the newest migration")
         .example("$0 back --to 0", "Undo all"),
     handler: async args => {
-      const { target, count: number, to, show, baseline } = args;
+      const { target, count: number, to, show, baseline, goOn } = args;
       const options = {
         ...session.taskOptions(args),
         target,
@@ -63,9 +65,10 @@ export function backCommand(session: Session): CommandModule<object, Args> {
         baseline,
         mayLose: session.mayLose(args),
       };
-      const { back } = await import("../../tasks/back.js");
-      const result = await back(options);
-      session[show ? "raw" : "result"](result, shown => render(shown, session));
+      const { backAll } = await import("../../tasks/back.js");
+      const result = await backAll({ ...options, goOn });
+      if (isMany(result)) session.many(result, shown => renderMany(shown, "back", session));
+      else session[show ? "raw" : "result"](result, shown => render(shown, session));
     },
   };
 }

@@ -1,5 +1,7 @@
 import type { CommandModule } from "yargs";
 import type { DescribedTable, DescribeResult, NamedText } from "../../tasks/describe.js";
+import type { DifferingResult } from "../../tasks/differing.js";
+import { withoutPasswords } from "../words/plain.js";
 import { columns, count } from "../terminal/layout.js";
 import { showPlace } from "../words/problem-text.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
@@ -8,6 +10,7 @@ import type { Colours } from "../words/colours.js";
 interface Args extends GlobalArgs {
   table?: string | undefined;
   target?: string | undefined;
+  differs?: boolean | undefined;
 }
 
 /** `emberset describe` */
@@ -23,14 +26,35 @@ export function describeCommand(session: Session): CommandModule<object, Args> {
           describe: "Which database; home when left out",
           requiresArg: true,
         })
+        .option("differs", {
+          type: "boolean",
+          describe: "Of a target that is many databases: which hold other schemas than most of them",
+        })
         .example("$0 describe pieces", "Columns, keys, references both ways, indexes, checks, rows"),
     handler: async args => {
       const { table, target } = args;
+      if (args.differs) {
+        const { describeDiffering } = await import("../../tasks/differing.js");
+        const result = await describeDiffering({ ...session.taskOptions(args), target });
+        session.result(result, shown => renderDiffering(shown, session));
+        return;
+      }
       const { describe } = await import("../../tasks/describe.js");
       const result = await describe({ ...session.taskOptions(args), table, target });
       session.result(result, shown => render(shown, session));
     },
   };
+}
+
+function renderDiffering(
+  { target, databases, alike, others, unread }: DifferingResult,
+  { colours }: Session,
+) {
+  return [
+    `${colours.bold(target)} · ${count(databases, "database")}, ${alike.length} of them alike`,
+    ...others.map(each => [`  ${each.target}`, ...each.differences.map(line => `    ${line}`)].join("\n")),
+    ...unread.map(each => colours.red(`  ${each.target}  ${each.code} ${withoutPasswords(each.what)}`)),
+  ].join("\n");
 }
 
 function render({ target, dialect, place, tables, leftAlone }: DescribeResult, { colours }: Session): string {

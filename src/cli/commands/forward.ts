@@ -2,9 +2,11 @@ import type { CommandModule } from "yargs";
 import type { ForwardResult } from "../../tasks/forward.js";
 import { count } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
+import { isMany } from "../../tasks/many.js";
+import { manyOptions, renderMany, type ManyArgs } from "./many.js";
 import { renderDrift, losingOptions, renderRan, renderScripts, type LosingArgs } from "./running.js";
 
-interface Args extends GlobalArgs, LosingArgs {
+interface Args extends GlobalArgs, LosingArgs, ManyArgs {
   target?: string | undefined;
   to?: number | undefined;
   show?: boolean | undefined;
@@ -17,7 +19,7 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
     command: "forward",
     describe: "Run the pending migrations",
     builder: yargs =>
-      losingOptions(yargs)
+      manyOptions(losingOptions(yargs))
         .option("target", {
           type: "string",
           describe: "Which database; home when left out",
@@ -40,7 +42,7 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
         .example("$0 forward --show", "Read what would run")
         .example("$0 forward --target live", "Run on the target live"),
     handler: async args => {
-      const { target, to, show, createDatabase } = args;
+      const { target, to, show, createDatabase, goOn } = args;
       const options = {
         ...session.taskOptions(args),
         target,
@@ -49,9 +51,10 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
         createDatabase,
         mayLose: session.mayLose(args),
       };
-      const { forward } = await import("../../tasks/forward.js");
-      const result = await forward(options);
-      session[show ? "raw" : "result"](result, shown => render(shown, session));
+      const { forwardAll } = await import("../../tasks/forward.js");
+      const result = await forwardAll({ ...options, goOn });
+      if (isMany(result)) session.many(result, shown => renderMany(shown, "forward", session));
+      else session[show ? "raw" : "result"](result, shown => render(shown, session));
     },
   };
 }

@@ -64,7 +64,55 @@ function isUnsettled({ migrations, drift, problem, stopped }: TargetStatus): boo
 }
 
 function render({ targets }: StatusResult, { colours }: Session): string {
-  return targets.map(target => renderTarget(target, colours)).join("\n\n");
+  const lists = new Set(targets.flatMap(({ list }) => list ?? []));
+  return [
+    ...targets.filter(({ list }) => list === undefined).map(target => renderTarget(target, colours)),
+    ...[...lists].map(name =>
+      renderList(
+        name,
+        targets.filter(({ list }) => list === name),
+        colours,
+      ),
+    ),
+  ].join("\n\n");
+}
+
+/** Many databases, those that are alike in one line. */
+function renderList(list: string, targets: readonly TargetStatus[], colours: Colours): string {
+  const [{ dialect, home, guarded } = {}] = targets;
+  const marks = [home && "home", guarded && "guarded"].filter(Boolean).join(", ");
+  const groups = new Map<string, string[]>();
+  for (const target of targets) {
+    const state = sayState(target, colours);
+    groups.set(state, [...(groups.get(state) ?? []), target.target.slice(list.length + 1)]);
+  }
+  const rows = [...groups]
+    .sort(([, a], [, b]) => b.length - a.length)
+    .map(([state, names]) => [String(names.length), state, fewOf(names)]);
+  return [
+    `${colours.bold(list)}${marks && ` (${marks})`} · ${dialect} · ${count(targets.length, "database")}`,
+    columns(["how many", "state", "which"], rows, colours),
+  ].join("\n");
+}
+
+function fewOf(names: readonly string[]): string {
+  return names.length > 6 ? `${names.slice(0, 5).join(", ")}, …` : names.join(", ");
+}
+
+/** The state of one of many, in a line. */
+function sayState(target: TargetStatus, colours: Colours): string {
+  const { problem, migrations, stopped, running, exists } = target;
+  if (problem)
+    return colours.red(
+      `${problem.code} ${withoutPasswords(problem.what).replaceAll(target.target, "(each)")}`,
+    );
+  if (running) return colours.yellow("a run is going on");
+  if (stopped)
+    return colours.red(`stopped in ${stopped.migration}, statement ${stopped.next} of ${stopped.of}`);
+  const not = migrations.filter(({ state }) => state !== "run").map(({ name, state }) => `${name} ${state}`);
+  const pending = not.length > 3 ? [`${not.length} migrations not run`] : not;
+  const parts = [summary(target), ...pending, ...(exists ? [] : ["not there yet"])];
+  return parts.join(" · ");
 }
 
 function renderTarget(target: TargetStatus, colours: Colours): string {

@@ -2,11 +2,13 @@ import { createColors } from "picocolors";
 import { messageOf, textOf } from "../../core/errors.js";
 import type { Colours } from "../words/colours.js";
 import { Problem, problems } from "../../core/problems.js";
-import type { MayLose, TaskEvent, TaskOptions } from "../../tasks/options.js";
+import type { ManyResult, Outcome } from "../../tasks/many.js";
+import type { MayLose, RanMigration, TaskEvent, TaskOptions } from "../../tasks/options.js";
 import type { Questions } from "../../tasks/questions.js";
 import { askTheDeveloper, askToLose } from "./ask.js";
 import { mapTexts } from "../../core/map-texts.js";
-import { withoutControls } from "../words/plain.js";
+import { withoutControls, withoutPasswords } from "../words/plain.js";
+import { count } from "./layout.js";
 import { renderProblem, renderProblemJson } from "../words/problem-text.js";
 
 /** The options that every command takes. */
@@ -16,6 +18,8 @@ export interface GlobalArgs {
   readonly yes?: boolean | undefined;
   readonly trace?: boolean | undefined;
 }
+
+type DatabaseDone = Extract<TaskEvent, { kind: "database done" }>;
 
 /** One run of the program: where its output goes, in what form, and what status it ends with. */
 export class Session {
@@ -36,6 +40,17 @@ export class Session {
   result<T>(value: T, text: (shown: T) => string): void {
     const shown = () => text(mapTexts(value, withoutControls)).trimEnd();
     process.stdout.write(this.json ? renderJson(value) : `${shown()}\n`);
+  }
+
+  /** The same of many databases; where some failed, the command ends as it would for the first of them. */
+  many<R>(result: ManyResult<R>, text: (shown: ManyResult<R>) => string): void {
+    const failed = result.databases.find(each => each.state === "failed");
+    if (failed?.state === "failed") this.exitStatus = failed.problem.exit;
+    const databases = result.databases.map(each =>
+      each.state === "failed" ? { ...each, problem: renderProblemJson(each.problem) } : each,
+    );
+    if (this.json) process.stdout.write(renderJson({ ...result, databases }));
+    else process.stdout.write(`${text(mapTexts(result, withoutControls)).trimEnd()}\n`);
   }
 
   /** The same of what another program is to read to the letter, unless it goes to a terminal. */
@@ -61,8 +76,12 @@ export class Session {
         this.stopProgress();
         this.note(`waiting for another run to end: ${withoutControls(event.whom)}`);
         return;
+      case "database done":
+        this.note(this.sayDone(event));
+        return;
       case "migration begins":
-        if (!process.stderr.isTTY) return;
+        // Of many, only whole databases are told.
+        if (!process.stderr.isTTY || event.target.includes("/")) return;
         process.stderr.write(this.colours.gray(`… ${withoutControls(event.name)}`));
         this.isRunning = true;
         return;
@@ -83,6 +102,19 @@ export class Session {
     this.exitStatus = problem.exit;
     if (this.json) process.stdout.write(renderJson({ error: renderProblemJson(problem) }));
     else process.stderr.write(`${renderProblem(problem, this.colours)}\n`);
+  }
+
+  /** `  12/500 ✓ tenants/acme  2 migrations, 34 ms` */
+  private sayDone({ done, of, outcome }: DatabaseDone): string {
+    const { target, ...came } = outcome as Outcome<{ readonly ran?: readonly RanMigration[] }>;
+    const at = `${String(done).padStart(String(of).length)}/${of}`;
+    if (came.state === "failed") {
+      const { code, words } = came.problem;
+      return this.colours.red(`${at} ✗ ${target}  ${code} ${withoutPasswords(withoutControls(words.what))}`);
+    }
+    const ran = came.state === "done" ? (came.result.ran?.length ?? 0) : 0;
+    const time = came.state === "done" ? `, ${Math.max(1, Math.round(came.tookMs))} ms` : "";
+    return `${at} ${this.colours.green("✓")} ${withoutControls(target)}  ${this.colours.gray(`${count(ran, "migration")}${time}`)}`;
   }
 
   /** The options that tasks share. */
@@ -106,7 +138,7 @@ export class Session {
   mayLose({ yes, confirm }: { yes?: boolean | undefined; confirm?: string | undefined }): MayLose {
     return async (losses, target) => {
       if (target.guarded ? confirm === target.name : yes) return true;
-      if (!this.canAsk()) return false;
+      if (target.many || !this.canAsk()) return false;
       return askToLose(losses.map(withoutControls), target);
     };
   }
