@@ -6,6 +6,7 @@ import { fileURLToPath, pathToFileURL } from "node:url";
 import { runInThisContext } from "node:vm";
 import type { BuildFailure, BuildOptions, Plugin } from "esbuild";
 import { cacheFile, readCache, writeCache } from "../cache.js";
+import { Problem, problems } from "../core/problems.js";
 import { isIdentifier } from "../core/model/write/code.js";
 import { programFolder, VERSION } from "../version.js";
 import { importModule } from "./import-module.js";
@@ -39,7 +40,8 @@ export async function loadConfigModule(file: string): Promise<Record<string, unk
   let script = readCache(cached)?.toString();
   if (!script?.startsWith(head)) {
     script = head + (await compile(input, dirname(file), { format: "cjs" }));
-    writeCache(cached, script);
+    // What may hold a secret is compiled again each time.
+    if (!SECRETS.test(text)) writeCache(cached, script);
   }
   try {
     return runScript(script, cached);
@@ -48,6 +50,9 @@ export async function loadConfigModule(file: string): Promise<Record<string, unk
     return runCompiled(input, dirname(file));
   }
 }
+
+/** A password in a URL, or something called like one beside a text. */
+const SECRETS = /:\/\/[^\s/:@"'`]*:[^\s"'`]*@|(?:passw|pwd|secret|token|key)\w*["']?\s*[:=]\s*["'`]/i;
 
 /** A script that needs nothing from elsewhere. @returns its exports */
 function runScript(code: string, filename: string): Record<string, unknown> {
@@ -87,7 +92,8 @@ async function runCompiled(input: Input, folder: string): Promise<Record<string,
   const code = await compile(input, folder);
   try {
     return await run(code);
-  } catch {
+  } catch (error) {
+    if (error instanceof Problem) throw error;
     return await runMapped(await compile(input, folder, { sourcemap: "inline" }));
   }
 }
@@ -185,9 +191,26 @@ async function run(code: string): Promise<Record<string, unknown>> {
   const file = join(folder, "code.mjs");
   try {
     writeFileSync(file, `${REQUIRE}${code}`);
-    return (await importModule(pathToFileURL(file).href)) as Record<string, unknown>;
+    return (await notForEver(importModule(pathToFileURL(file).href))) as Record<string, unknown>;
   } finally {
     rmSync(folder, { recursive: true, force: true });
+  }
+}
+
+/** In milliseconds: a config may ask somewhere for its secrets, but not for ever. */
+const LOADING = 20_000;
+
+/** Where something keeps Node running, what waits for what never comes would wait for ever. @throws Problem E125 */
+async function notForEver<T>(loading: Promise<T>): Promise<T> {
+  let timer: NodeJS.Timeout | undefined;
+  const tooLong = new Promise<never>((_, reject) => {
+    timer = setTimeout(() => reject(problems.brokenOffByLoading(undefined)), LOADING);
+    timer.unref();
+  });
+  try {
+    return await Promise.race([loading, tooLong]);
+  } finally {
+    clearTimeout(timer);
   }
 }
 

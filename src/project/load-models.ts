@@ -5,7 +5,7 @@ import { describeEntities } from "../core/model/read/entities.js";
 import type { EntityDescription } from "../core/model/read/descriptions.js";
 import { writtenProperties } from "../core/model/read/written-properties.js";
 import type { Finding } from "../core/model/read/findings.js";
-import { problems } from "../core/problems.js";
+import { Problem, problems } from "../core/problems.js";
 import { recordedDefinitions, storedClasses } from "../modelling/facts.js";
 import { CompileError, loadModules } from "./compile.js";
 import { dialectsInUse, type Settings } from "./settings.js";
@@ -63,6 +63,7 @@ async function loadOrExplain(
   try {
     return await loadModules(files, folder);
   } catch (error) {
+    if (error instanceof Problem) throw error;
     if (error instanceof CompileError) {
       throw problems.unreadableModel(
         { file: error.file, ...(error.line && { line: error.line }), reason: error.reason },

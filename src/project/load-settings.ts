@@ -4,7 +4,7 @@ import { dirname, join, resolve } from "node:path";
 import { parse as parseEnv } from "dotenv";
 import { dialects } from "../core/dialect/registry.js";
 import { messageOf } from "../core/errors.js";
-import { problems } from "../core/problems.js";
+import { Problem, problems } from "../core/problems.js";
 import type {
   FileTarget,
   FileTargets,
@@ -51,6 +51,7 @@ async function readConfig(file: string): Promise<unknown> {
   try {
     return (await loadConfigModule(file))["default"];
   } catch (error) {
+    if (error instanceof Problem) throw error;
     if (error instanceof CompileError) {
       throw problems.unreadableConfig(
         { file: error.file, ...(error.line && { line: error.line }), reason: error.reason },

@@ -557,6 +557,13 @@ const CASES: readonly Case[] = [
     says: ["never comes"],
   },
   {
+    name: "a model that waits for ever, and keeps Node running",
+    prepare: model("setInterval(() => undefined, 100); await new Promise(() => undefined);"),
+    code: "E125",
+    exit: 2,
+    says: ["never comes"],
+  },
+  {
     name: "a model that ends the process",
     prepare: model("process.exit(0);"),
     code: "E125",
