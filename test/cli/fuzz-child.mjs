@@ -1,0 +1,348 @@
+// Runs inputs that are harmed at random on the program's own entry, in a process of its own, and prints what must not be.
+// node fuzz-child.mjs DIST PROJECT SEED ROUNDS
+import {
+  cpSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+} from "node:fs";
+import { createRequire } from "node:module";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import LibSql from "libsql";
+
+const [dist, project, seed, rounds] = process.argv.slice(2);
+const file = readdirSync(dist).find(name => /^program-.*\.cjs$/.test(name));
+const { main } = createRequire(import.meta.url)(join(dist, file));
+
+/** https://en.wikipedia.org/wiki/Xorshift */
+let state = Number(seed) | 1;
+function random(below) {
+  state ^= state << 13;
+  state ^= state >>> 17;
+  state ^= state << 5;
+  return Math.abs(state) % below;
+}
+const pick = list => list[random(list.length)];
+
+/** What programs trip over. */
+const HOSTILE = [
+  "",
+  " ",
+  "\0",
+  "\u001b[2J",
+  "'",
+  '"',
+  "`",
+  "\\",
+  "--",
+  "/*",
+  "*/",
+  ";",
+  "$1",
+  "${x}",
+  "{x}",
+  "%s",
+  "\n",
+  "\r\n",
+  "\u2028",
+  "__proto__",
+  "constructor",
+  "toString",
+  "null",
+  "NaN",
+  "-1",
+  "0",
+  "1e999",
+  "9007199254740993",
+  "true",
+  "[]",
+  "{}",
+  "🏺",
+  "ünï",
+  "a".repeat(5000),
+  "select",
+  "order",
+  "../x",
+  "/proc/self/mem",
+  "sqlite_master",
+  "emberset_ledger",
+  "DROP TABLE kilns;",
+  "E900",
+  "\ud800",
+];
+const VALUES = [
+  null,
+  true,
+  false,
+  0,
+  -1,
+  1.5,
+  1e308,
+  2 ** 53,
+  "",
+  [],
+  {},
+  [null],
+  { a: {} },
+  [[[]]],
+  ...HOSTILE,
+  { kind: "drop table" },
+  { kind: "add column", table: "kilns", column: {} },
+  { kind: 1 },
+  { length: 3 },
+];
+
+/** A text with something of it gone, doubled, or replaced. */
+function harmed(text) {
+  let result = text;
+  for (let times = 1 + random(3); times > 0; times -= 1) {
+    const words = [...result.matchAll(/[A-Za-z_]\w*|\d+|"[^"\n]*"|'[^'\n]*'|[^\s\w]/g)];
+    const at = words.length > 0 ? pick(words) : { index: 0, 0: "" };
+    const [from, to] = [at.index, at.index + at[0].length];
+    const put = pick([
+      () => "",
+      () => at[0] + at[0],
+      () => pick(HOSTILE),
+      () => JSON.stringify(pick(HOSTILE)),
+      () => (words.length > 0 ? pick(words)[0] : ""),
+    ])();
+    result = result.slice(0, from) + put + result.slice(to);
+  }
+  return result;
+}
+
+/** Data with one of its places gone or replaced. */
+function harmedData(data) {
+  const places = [];
+  const walk = (value, path) => {
+    places.push(path);
+    if (typeof value === "object" && value !== null)
+      for (const key of Object.keys(value)) walk(value[key], [...path, key]);
+  };
+  walk(data, []);
+  const path = pick(places);
+  if (path.length === 0) return pick(VALUES);
+  const owner = path.slice(0, -1).reduce((value, key) => value[key], data);
+  const key = path.at(-1);
+  if (random(4) === 0) delete owner[key];
+  else owner[key] = random(3) === 0 ? harmed(String(owner[key])) : pick(VALUES);
+  return data;
+}
+
+const COMMANDS = [
+  ["status"],
+  ["status", "--json"],
+  ["check"],
+  ["compare"],
+  ["compare", "--from", "target:local", "--to", "models"],
+  ["forward", "--yes"],
+  ["forward", "--show"],
+  ["back", "--yes"],
+  ["back", "--to", "0", "--yes"],
+  ["describe"],
+  ["describe", "--json"],
+  ["attic"],
+  ["rehearse", "--rows", "2"],
+  ["amend", "--yes"],
+  ["draft", "more"],
+  ["discard"],
+  ["restack"],
+  ["condense", "--to", "2"],
+  ["status", "--recover"],
+  ["match", "--yes"],
+  ["rebuild", "--yes"],
+  ["export", "--as", "row-types"],
+  ["adopt", "--drift"],
+];
+const WORDS = [
+  "--to",
+  "--target",
+  "--json",
+  "--yes",
+  "--fill",
+  "--rename",
+  "--rows",
+  "--from",
+  "--project",
+  "--count",
+  "--as",
+  "--out",
+  "--title",
+  "local",
+  "models",
+  "0001",
+  "kilns",
+];
+
+function edit(name, change) {
+  const path = join(folder, name);
+  if (existsSync(path)) writeFileSync(path, change(readFileSync(path, "utf8")));
+}
+function sql(text, ...values) {
+  const database = new LibSql(join(folder, "studio.db"));
+  try {
+    database.prepare(text).run(...values);
+  } catch {
+    // Not every harm can be done.
+  } finally {
+    database.close();
+  }
+}
+const quoted = name => `"${name.replaceAll('"', '""')}"`;
+const migration = () => pick(readdirSync(join(folder, "migrations")));
+const KINDS = {
+  config: () => edit("emberset.config.ts", harmed),
+  models: () => edit(`models/${pick(readdirSync(join(folder, "models")))}`, harmed),
+  "migration.json": () =>
+    edit(`migrations/${migration()}/migration.json`, text =>
+      random(4) === 0 ? harmed(text) : JSON.stringify(harmedData(JSON.parse(text))),
+    ),
+  scripts: () => edit(`migrations/${migration()}/${pick(["forward", "back"])}.sqlite.sql`, harmed),
+  outline: () => edit("outline.csv", harmed),
+  ledger: () => {
+    const column = pick([
+      "number",
+      "name",
+      "forward_sum",
+      "back_sum",
+      "ran_at",
+      "took_ms",
+      "program",
+      "spellings",
+    ]);
+    sql(`UPDATE emberset_ledger SET ${column} = ? WHERE number = ${1 + random(2)}`, pick(HOSTILE));
+  },
+  kept: () => sql(`UPDATE emberset_ledger_kept SET ${pick(["number", "files"])} = ?`, pick(HOSTILE)),
+  "own tables": () =>
+    sql(
+      pick([
+        "DROP TABLE emberset_ledger",
+        "DROP TABLE emberset_ledger_kept",
+        "DELETE FROM emberset_ledger WHERE number = 1",
+        "ALTER TABLE emberset_ledger DROP COLUMN spellings",
+        "CREATE TABLE emberset_attic_0001_kilns (a)",
+      ]),
+    ),
+  catalog: () => {
+    const name = quoted(pick(HOSTILE));
+    sql(
+      pick([
+        `CREATE TABLE ${name} (${quoted(pick(HOSTILE))} ${pick(["", "integer", "varchar(3)", "x y z", "decimal(1,2,3)"])} DEFAULT ('x'), b CHECK (b <> 'it''s'))`,
+        `CREATE INDEX ${name} ON kilns (name)`,
+        `CREATE VIEW ${name} AS SELECT * FROM kilns`,
+        `CREATE TRIGGER ${name} AFTER INSERT ON kilns BEGIN SELECT 1; END`,
+        `ALTER TABLE kilns ADD COLUMN ${name} text`,
+        `CREATE VIRTUAL TABLE ${name} USING fts5(a)`,
+        `CREATE TABLE ${name} (a GENERATED ALWAYS AS (1) STORED, b COLLATE nocase UNIQUE)`,
+      ]),
+    );
+  },
+  env: () => writeFileSync(join(folder, ".env"), harmed('STUDIO_URL="postgres://ada@localhost/pots"\nX=1\n')),
+  folders: () => {
+    const name = join(
+      folder,
+      pick(["migrations", "models", `migrations/${migration()}`, "studio.db", "emberset.config.ts"]),
+    );
+    pick([
+      () => rmSync(name, { recursive: true }),
+      () =>
+        mkdirSync(
+          join(folder, "migrations", pick(["0003-x", "x", "0001-first", "0002-other", ".draft-1-x"])),
+          { recursive: true },
+        ),
+      () => {
+        rmSync(name, { recursive: true });
+        writeFileSync(name, pick(HOSTILE));
+      },
+      () => {
+        rmSync(name, { recursive: true });
+        mkdirSync(name);
+      },
+      () => {
+        rmSync(name, { recursive: true });
+        symlinkSync(name, name);
+      },
+    ])();
+  },
+  "command lines": () => undefined,
+};
+
+function commandsFor(kind) {
+  if (kind === "outline") return [["sketch", "--outline", "outline.csv"], ["check"]];
+  if (kind !== "command lines") return [["status", "--json"], pick(COMMANDS), pick(COMMANDS), pick(COMMANDS)];
+  const words = Array.from({ length: random(5) }, () =>
+    random(3) === 0 ? pick(HOSTILE).replaceAll("\0", "") : pick(WORDS),
+  );
+  const phrase = [
+    "sketch",
+    "Pot",
+    harmed("title varchar(80) unique default 'x' check (title <> '') references Kiln on delete cascade"),
+  ];
+  return [[...pick(COMMANDS), ...words], random(2) === 0 ? phrase : [pick(HOSTILE), ...words]];
+}
+
+let folder = "";
+const counts = {};
+for (let round = 0; round < Number(rounds); round += 1) {
+  folder = mkdtempSync(join(tmpdir(), "emberset-fuzz-"));
+  try {
+    cpSync(project, folder, { recursive: true });
+    process.chdir(folder);
+    const kind = pick(Object.keys(KINDS));
+    KINDS[kind]();
+    for (const args of commandsFor(kind)) {
+      const { status, out } = await captured(args);
+      counts[kind] = (counts[kind] ?? 0) + 1;
+      const isJson = args.includes("--json") && !args.includes("--help");
+      const wrong = [
+        ...([0, 1, 2, 3, 4].includes(status) ? [] : [`status ${status}`]),
+        ...(/^\s+at .*[:(]\d+:\d+\)?$/m.test(out) ? ["a stack trace"] : []),
+        ...(isJson && status !== undefined && !readsAsJson(out) ? ["no JSON document"] : []),
+      ];
+      if (wrong.length > 0) {
+        report({ kind, round, args, wrong, out: out.slice(0, 1500) });
+      }
+    }
+  } finally {
+    process.chdir("/");
+    rmSync(folder, { recursive: true, force: true });
+  }
+}
+process.stdout.write(`${JSON.stringify({ counts })}\n`);
+process.exit(0);
+
+function report(found) {
+  process.stdout.write(`${JSON.stringify({ found })}\n`);
+}
+
+function readsAsJson(out) {
+  try {
+    JSON.parse(out);
+    return true;
+  } catch {
+    return false;
+  }
+}
+
+/** What a command prints, and how it ends. With --json only what stands on stdout is looked at. */
+async function captured(args) {
+  const texts = [];
+  const [write, error] = [process.stdout.write, process.stderr.write];
+  const isJson = args.includes("--json");
+  process.stdout.write = text => (texts.push(String(text)), true);
+  process.stderr.write = text => (isJson || texts.push(String(text)), true);
+  try {
+    return { status: await main(args), out: texts.join("") };
+  } catch (thrown) {
+    return { status: `thrown: ${thrown?.stack ?? thrown}`, out: texts.join("") };
+  } finally {
+    process.stdout.write = write;
+    process.stderr.write = error;
+  }
+}
