@@ -2,13 +2,11 @@ import { problems, type Problem } from "../core/problems.js";
 import type { Statement } from "../core/sql/statements.js";
 import type { ProbeResult } from "./count-rows.js";
 import { recount } from "./losses.js";
-import { Breakage, EngineError, Unsure, type Database } from "./session/database.js";
+import { Breakage, EngineError, Unsure, type Database, type Scripted } from "./session/database.js";
 
 /** Statements that belong together. */
-interface AtOnce {
+interface AtOnce extends Omit<Scripted, "careful"> {
   readonly statements: readonly Statement[];
-  /** Names of what hangs on tables and which the statements see to. */
-  readonly managed: () => readonly string[];
   /** What may go: the probes that count it, with as many as were counted when that was agreed to. */
   readonly agreed: readonly ProbeResult[];
   /** The migration they are of, if any. */
@@ -23,11 +21,11 @@ interface AtOnce {
  */
 export async function runAtOnce(
   database: Database,
-  { statements, managed, agreed, migration, failed }: AtOnce,
+  { statements, managed, drafted, agreed, migration, failed }: AtOnce,
   careful: boolean,
 ): Promise<void> {
   await recount(database, agreed);
-  const watch = await seeTo(migration, () => database.watch(statements, managed, careful));
+  const watch = await seeTo(migration, () => database.watch(statements, { managed, drafted, careful }));
   for (const [done, statement] of statements.entries()) {
     await watch.before?.(statement);
     await database.runScripted(statement.sql).catch((error: unknown) => {

@@ -1,5 +1,6 @@
 import { splitStatements, type Statement } from "../core/sql/statements.js";
 import { learnSpellings, type Spellings } from "../core/lower/spellings.js";
+import type { Catalog } from "../core/dialect/shared/dialect.js";
 import { equal } from "../core/schema/canonical.js";
 import { LEDGER } from "../core/schema/internal-tables.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
@@ -48,12 +49,18 @@ interface MigrationRun {
   readonly after: () => Schema;
   /** Names of what hangs on tables and comes from the migrations. */
   readonly managed: () => readonly string[];
+  /** Whether the engine may spell an expression otherwise after it than before. */
+  readonly respells: boolean;
+  /** Whether the script is just as it was drafted. @default false */
+  readonly drafted?: boolean;
 }
 
 /** "done", or "already" when another process had run it by the time the lock was ours. */
 interface RunOutcome {
   readonly outcome: "done" | "already";
   readonly tookMs: number;
+  /** What the database held when the script was done, as far as that was looked at. */
+  readonly catalog?: Catalog | undefined;
 }
 
 /**
@@ -79,8 +86,8 @@ export async function runMigration(database: Database, run: MigrationRun): Promi
           ? await inSteps({ database, steps, syntax }, run, statements, stopped)
           : await atOnce(database, run, statements, careful);
       const tookMs = performance.now() - start;
-      await recorded(database, ledger, run, { tookMs, ends });
-      return { outcome: "done", tookMs };
+      const catalog = await recorded(database, ledger, run, { tookMs, ends });
+      return { outcome: "done", tookMs, catalog };
     });
   return unlessUnsure(attempt);
 }
@@ -118,6 +125,7 @@ export async function runBackFromMidst(
       kept: { files: {} },
       scripts: { forward: NO_SCRIPT, back: { ...NO_SCRIPT, text } },
       after: () => EMPTY_SCHEMA,
+      respells: false,
       managed: () => [],
     };
     const ends = await inSteps({ database, steps, syntax }, run, statements, await readJournal(database));
@@ -170,7 +178,7 @@ async function hasRunAlready(
 /** All of it, or nothing. @returns what belongs to its end */
 async function atOnce(
   database: Database,
-  { migration, direction, scripts, managed, agreed = [] }: MigrationRun,
+  { migration, direction, scripts, managed, drafted, agreed = [] }: MigrationRun,
   statements: readonly Statement[],
   careful: boolean,
 ): Promise<() => Promise<void>> {
@@ -178,7 +186,7 @@ async function atOnce(
   await runAtOnce(
     database,
     {
-      ...{ statements, managed, agreed, migration: migration.name },
+      ...{ statements, managed, drafted, agreed, migration: migration.name },
       failed: (error, statement) => failureOf(error, statement, { migration, file }),
     },
     careful,
@@ -195,7 +203,7 @@ async function inSteps(
 ): Promise<() => Promise<void>> {
   const { file } = scripts[direction];
   const left = statements.slice(stopped?.done ?? 0);
-  const watch = await seeTo(migration.name, () => stepwise.database.watch(left, managed));
+  const watch = await seeTo(migration.name, () => stepwise.database.watch(left, { managed }));
   try {
     const { ends } = await runSteps(stepwise, {
       run: { ...migration, direction },
@@ -217,13 +225,13 @@ async function inSteps(
   }
 }
 
-/** Notes what ran, and that it is at its end. */
+/** Notes what ran, and that it is at its end. @returns what the database holds, as far as that was looked at */
 async function recorded(
   database: Database,
   ledger: readonly LedgerEntry[],
-  { migration, direction, scripts, after, kept }: MigrationRun,
+  { migration, direction, scripts, after, respells, kept }: MigrationRun,
   { tookMs, ends }: { readonly tookMs: number; readonly ends: () => Promise<void> },
-): Promise<void> {
+): Promise<Catalog | undefined> {
   const together = database.steps?.together ?? (work => work());
   if (direction === "back") {
     await together(async () => {
@@ -231,27 +239,22 @@ async function recorded(
       await ends();
     });
     await dropEmptyLedger(database);
-    return;
+    return undefined;
   }
-  const spellings = database.dialect.catalog.respells
-    ? await newSpellings(database, ledger, after())
-    : undefined;
+  const catalog = database.dialect.catalog.respells && respells ? await database.readCatalog() : undefined;
+  const spellings = catalog && newSpellings(catalog, ledger, after());
   const checksums = { forward: scripts.forward.checksum, back: scripts.back.checksum };
   await makeLedger(database);
   await together(async () => {
     await recordRun(database, { migration, checksums, tookMs, spellings, kept });
     await ends();
   });
+  return catalog;
 }
 
 /** How the engine spells what the script has sent, but for what earlier runs have noted. */
-async function newSpellings(
-  database: Database,
-  ledger: readonly LedgerEntry[],
-  sent: Schema,
-): Promise<Spellings> {
+function newSpellings({ schema }: Catalog, ledger: readonly LedgerEntry[], sent: Schema): Spellings {
   const known = allSpellings(ledger);
-  const { schema } = await database.readCatalog();
   return Object.fromEntries(
     Object.entries(learnSpellings(sent, schema)).filter(([key, text]) => known[key] !== text),
   );

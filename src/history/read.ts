@@ -247,8 +247,15 @@ export function readScript(migration: Migration, direction: Direction, dialect: 
   const file = join(migration.folder, scriptName(direction, dialect));
   const text = readIfThere(file);
   if (text === undefined) throw problems.missingScript({ file, dialect });
-  return { file, text, checksum: checksumOf(text) };
+  // Many databases run the same one: as long as it reads the same, so is its sum.
+  const known = scripts.get(migration)?.get(file);
+  if (known?.text === text) return known;
+  const script = { file, text, checksum: checksumOf(text) };
+  scripts.set(migration, (scripts.get(migration) ?? new Map<string, Script>()).set(file, script));
+  return script;
 }
+
+const scripts = new WeakMap<Migration, Map<string, Script>>();
 
 /** One call to the file system where asking first would be two. */
 function readIfThere(file: string): string | undefined {

@@ -1,5 +1,6 @@
 import { diff } from "../core/change/diff.js";
 import type { Change } from "../core/change/types.js";
+import type { Catalog } from "../core/dialect/shared/dialect.js";
 import { respell } from "../core/lower/spellings.js";
 import { addressOf } from "../core/schema/address.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
@@ -23,15 +24,18 @@ interface BesideIndex {
   readonly index: Index;
 }
 
-/** Holds a database against the schema its ledger says it has. @param expected in portable words */
-export async function lookAt(database: Database, expected: Schema): Promise<Found> {
+/**
+ * Holds a database against the schema its ledger says it has. @param expected in portable words
+ * @param catalog what it holds, where that was read just now
+ */
+export async function lookAt(database: Database, expected: Schema, catalog?: Catalog): Promise<Found> {
   const { dialect } = database;
   const settled = dialect.types.settle(expected);
   const spelled = dialect.catalog.respells
     ? respell(settled, allSpellings(await readLedger(database)))
     : settled;
   const known = new Set(settled.tables.map(addressOf));
-  const { schema: found } = withoutInternal(await database.readCatalog());
+  const { schema: found } = withoutInternal(catalog ?? (await database.readCatalog()));
   const defined = new Set((settled.definitions ?? []).map(definitionKey));
   const all = diff(spelled, {
     tables: found.tables.filter(table => known.has(addressOf(table))),

@@ -1,3 +1,4 @@
+import type { Catalog } from "../core/dialect/shared/dialect.js";
 import { problems } from "../core/problems.js";
 import type { Table } from "../core/schema/types.js";
 import { addressOf } from "../core/schema/address.js";
@@ -83,12 +84,12 @@ async function forwardOn(
       found.stopped?.direction === "back" ? await goOn(database, history, found.stopped, options) : [];
     const state = undone.length > 0 ? await readState(database, history) : found;
     const { wanted, left } = chooseMigrations(state, options.to);
-    await refuseForeignTables(
+    const held = await refuseForeignTables(
       database,
       history,
       wanted.filter(({ name }) => name !== state.stopped?.name),
     );
-    const result = await runMigrations(database, wanted, "forward", options, ranThere(state));
+    const result = await runMigrations(database, wanted, "forward", options, ranThere(state), held);
     return { ...result, left, undone };
   };
   const fresh = chooseMigrations(emptyState(history, target.dialect), options.to);
@@ -120,27 +121,31 @@ function chooseMigrations(
   return { wanted, left: pending.length - wanted.length };
 }
 
-/** A table that is there already was made by somebody else: it is not Emberset's to take over. */
+/**
+ * A table that is there already was made by somebody else: it is not Emberset's to take over.
+ * @returns what the database holds, as far as that was looked at
+ */
 async function refuseForeignTables(
   database: Database,
   history: History,
   wanted: readonly Migration[],
-): Promise<void> {
+): Promise<Catalog | undefined> {
   const made = madeBy(wanted);
-  if (made.size === 0) return;
-  const clashes = async (migrations: ReadonlySet<string>, known: ReadonlySet<string>) => {
-    const { schema } = await database.readCatalog();
-    return schema.tables.map(lowerAddress).filter(address => migrations.has(address) && !known.has(address));
-  };
-  if ((await clashes(made, new Set())).length === 0) return;
+  if (made.size === 0) return undefined;
+  const clashes = ({ schema }: Catalog, migrations: ReadonlySet<string>, known: ReadonlySet<string>) =>
+    schema.tables.map(lowerAddress).filter(address => migrations.has(address) && !known.has(address));
+  const held = await database.readCatalog();
+  if (clashes(held, made, new Set()).length === 0) return held;
   // Another process may be in the midst of these migrations: once it has let go, what is still pending counts.
   const found = await database.exclusively(async () => {
     const state = await readState(database, history);
     const names = new Set(wanted.map(({ name }) => name));
     const still = madeBy(chooseMigrations(state, undefined).wanted.filter(({ name }) => names.has(name)));
-    return clashes(still, new Set((state.schema?.tables ?? []).map(lowerAddress)));
+    const known = new Set((state.schema?.tables ?? []).map(lowerAddress));
+    return clashes(await database.readCatalog(), still, known);
   });
   if (found.length > 0) throw problems.tableInTheWay({ target: database.target.name, tables: found });
+  return undefined;
 }
 
 /** Some engines tell tables apart without regard to case, so nobody may rely on it. */

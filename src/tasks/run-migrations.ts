@@ -1,7 +1,9 @@
 import { describeChange } from "../core/change/words.js";
+import type { Catalog } from "../core/dialect/shared/dialect.js";
 import type { Direction } from "../core/direction.js";
 import type { Schema } from "../core/schema/types.js";
 import { Problem, problems, type StoppedRun } from "../core/problems.js";
+import { mayRespell } from "../core/plan/plan.js";
 import { columnsOfPart } from "../core/schema/lookups.js";
 import type { Database } from "../database/session/database.js";
 import { readJournal, sayStopped } from "../database/journal.js";
@@ -10,7 +12,7 @@ import { MoreLost } from "../database/losses.js";
 import { runMigration } from "../database/run-migration.js";
 import { showNumber, type Migration } from "../history/migration.js";
 import { filesOf, readScript } from "../history/read.js";
-import { migrationPlan, wayOf } from "../history/script.js";
+import { isEdited, migrationPlan, wayOf } from "../history/script.js";
 import type { TargetSettings } from "../project/settings.js";
 import { askForMore, askRows, losingProbes, type NextRun } from "./ask-rows.js";
 import { lookAt } from "./drift.js";
@@ -92,6 +94,7 @@ export function showScripts(
 /**
  * Runs migrations one after the other, each in a transaction of its own, and looks at the database afterwards.
  * @param looked the names of what had run there when it was looked at, the oldest first; absent: nobody else is there
+ * @param held what the database holds, where that was read just now
  * @throws Problem E303, E401 to E409, E502, E503, E517 to E520
  */
 export async function runMigrations(
@@ -100,19 +103,23 @@ export async function runMigrations(
   direction: Direction,
   options: RunOptions,
   looked?: readonly string[],
+  held?: Catalog,
 ): Promise<RunResult> {
   const { target } = database;
   const ran: RanMigration[] = [];
   const [first, last] = [migrations[0], migrations.at(-1)];
   const stopped = first && (await stoppedIn(database, first, direction));
   // What differed before is no script's doing.
-  const already = first && !stopped ? await driftLines(database, wayOf(first, direction).before) : [];
+  const start = first && wayOf(first, direction).before;
+  const already = start && !stopped && start.tables.length > 0 ? await driftLines(database, start, held) : [];
+  let now: Catalog | undefined;
   let there = looked ?? (await readLedger(database)).map(({ name }) => name);
   try {
     for (const migration of migrations) {
       const before = ran.map(({ name }) => name);
       const next = { migration, direction, before, stopped: migration === first ? stopped : undefined };
-      const run = await runOne(database, next, there, options);
+      const { run, catalog } = await runOne(database, next, there, options);
+      now = catalog;
       there = direction === "forward" ? [...there, run.name] : there.filter(name => name !== run.name);
       ran.push(run);
       options.onEvent?.({ target: target.name, kind: "migration done", run, direction });
@@ -121,7 +128,7 @@ export async function runMigrations(
     if (error instanceof Problem) error.ran = ran.filter(({ here }) => here).map(({ name }) => name);
     throw error;
   }
-  const drift = last ? await driftLines(database, endOf(last, direction)) : [];
+  const drift = last ? await driftLines(database, endOf(last, direction), now) : [];
   return {
     target: target.name,
     place: target.label,
@@ -140,8 +147,8 @@ async function stoppedIn(
   return entry?.name === name && entry.direction === direction ? sayStopped(entry) : undefined;
 }
 
-async function driftLines(database: Database, expected: Schema): Promise<string[]> {
-  const { drift, indexes } = await lookAt(database, expected);
+async function driftLines(database: Database, expected: Schema, catalog?: Catalog): Promise<string[]> {
+  const { drift, indexes } = await lookAt(database, expected, catalog);
   return [
     ...drift.map(describeChange),
     ...indexes.map(({ table, index }) => `add index ${index.name} on ${table}`),
@@ -153,7 +160,7 @@ async function runOne(
   next: NextRun,
   ran: readonly string[],
   options: RunOptions,
-): Promise<RanMigration> {
+): Promise<{ readonly run: RanMigration; readonly catalog?: Catalog | undefined }> {
   const { dialect } = database;
   const { migration, direction, stopped } = next;
   // Of one that stopped in the midst, the rows are no more as they were: what goes is counted when it is about to.
@@ -163,21 +170,28 @@ async function runOne(
     forward: readScript(migration, "forward", dialect.name),
     back: readScript(migration, "back", dialect.name),
   };
+  const drafted = !isEdited(migration, direction, dialect);
   const { name: target } = database.target;
   options.onEvent?.({ target, kind: "migration begins", name: migration.name, direction });
   const run = () =>
     runMigration(database, {
       ...{ migration, direction, scripts, ran, agreed, kept: { files: filesOf(migration, scripts) } },
       after: () => dialect.types.settle(endOf(migration, direction)),
+      ...{
+        drafted,
+        respells:
+          !drafted || stopped !== undefined || mayRespell(migrationPlan(migration, direction, dialect)),
+      },
       managed: () =>
         dialect.render.managedObjectNames(dialect.types.settle(wayOf(migration, direction).before)),
     });
   for (;;) {
     try {
-      const { outcome, tookMs } = await run();
+      const { outcome, tookMs, catalog } = await run();
       const { number, name, title } = migration;
       const goneOn = stopped && { from: stopped.next, of: stopped.of };
-      return { number, name, title, here: outcome === "done", tookMs, ...(goneOn && { goneOn }) };
+      const told = { number, name, title, here: outcome === "done", tookMs };
+      return { run: { ...told, ...(goneOn && { goneOn }) }, catalog };
     } catch (error) {
       if (!(error instanceof MoreLost)) throw error;
       agreed = await askForMore(database, next, { agreed, found: error.found }, options);

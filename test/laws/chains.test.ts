@@ -3,11 +3,13 @@ import { afterAll, describe, expect, test } from "vitest";
 import { apply } from "../../src/core/change/apply.js";
 import { diff } from "../../src/core/change/diff.js";
 import { describeChange } from "../../src/core/change/words.js";
+import { learnSpellings, type Spellings } from "../../src/core/lower/spellings.js";
 import { blocksFor, planFor } from "../../src/core/plan/plan.js";
 import { probes } from "../../src/core/plan/probes.js";
 import { addressOf } from "../../src/core/schema/address.js";
 import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
 import { runProbes } from "../../src/database/count-rows.js";
+import { allSpellings, readLedger } from "../../src/database/ledger.js";
 import { fillTables } from "../../src/database/made-up-rows.js";
 import type { Database } from "../../src/database/session/database.js";
 import type { Engine } from "../engines/engine.js";
@@ -112,6 +114,7 @@ async function chain(
   await othersMove(database, start, turn);
   const others = await heldOfOthers(database);
   told.chains += 1;
+  const spelled = await spellingsOf(database, start);
   const steps: Step[] = [];
   let at = start;
   for (const [version, seed] of versions) {
@@ -129,12 +132,26 @@ async function chain(
       continue;
     }
     expect(await heldOfOthers(database), step.text).toEqual(others);
+    // Each way to tell how the engine spells it comes to the same: what is noted, and what it says.
+    const noted = { ...spelled, ...allSpellings(await readLedger(database)) };
+    const now = Object.entries(await spellingsOf(database, b));
+    expect(
+      now.filter(([key, said]) => noted[key] !== said),
+      step.text,
+    ).toEqual([]);
     steps.push(step);
     at = b;
   }
   told.steps += steps.length;
   await backAndForth(database, steps, turn, told);
   expect(await heldOfOthers(database), steps.map(({ text }) => text).join("\n----\n")).toEqual(others);
+}
+
+/** How the engine spells what a schema sends, where it can be told. */
+async function spellingsOf(database: Database, schema: Schema): Promise<Spellings> {
+  const { types, catalog } = database.dialect;
+  if (!catalog.respells) return {};
+  return learnSpellings(types.settle(schema), (await database.readCatalog()).schema);
 }
 
 async function tryStep(

@@ -3,7 +3,7 @@ import { diff } from "../../src/core/change/diff.js";
 import { invert } from "../../src/core/change/invert.js";
 import type { Change } from "../../src/core/change/types.js";
 import { describeChange } from "../../src/core/change/words.js";
-import { planFor, blocksFor } from "../../src/core/plan/plan.js";
+import { blocksFor, mayRespell, planFor } from "../../src/core/plan/plan.js";
 import { learnSpellings, respell } from "../../src/core/lower/spellings.js";
 import type { Direction } from "../../src/core/direction.js";
 import { Problem, problems } from "../../src/core/problems.js";
@@ -121,6 +121,9 @@ export function runner(database: Database, { a, b, changes }: Way, number = 1) {
       direction,
       scripts,
       kept: { files: { "forward.sql": scripts.forward.text } },
+      respells: mayRespell(
+        direction === "forward" ? planFor(dialect, a, changes) : planFor(dialect, b, invert(changes)),
+      ),
       ran: Array.from({ length: direction === "forward" ? number - 1 : number }, (_, at) => nameOf(at + 1)),
       after: () => dialect.types.settle(direction === "forward" ? b : a),
       managed: () => dialect.render.managedObjectNames(dialect.types.settle(direction === "forward" ? a : b)),

@@ -40,6 +40,26 @@ export function learnSpellings(sent: Schema, held: Schema): Spellings {
   return Object.fromEntries(found);
 }
 
+/** What is noted of each expression that a schema sends: what slot it stands in, and its text. */
+export function sentIn({ tables, definitions = [] }: Schema): Set<string> {
+  const keys = new Set<string>();
+  const note = (key: (slot: string, text: string) => string) => (slot: string, text: string) => {
+    keys.add(key(slot, text));
+    return text;
+  };
+  for (const table of tables)
+    respellTable(
+      table,
+      note((slot, text) => keyOf(table, slot, text)),
+    );
+  for (const each of definitions)
+    respellDefinition(
+      each,
+      note((slot, text) => keyOfDefinition(each, slot, text)),
+    );
+  return keys;
+}
+
 /** The schema with every expression as the engine spells it, as far as that is known. */
 export function respell(sent: Schema, spellings: Spellings): Schema {
   return {

@@ -8,7 +8,7 @@ import { renameInSql } from "../change/rename.js";
 import { zip } from "../lists.js";
 import { addressOf } from "../schema/address.js";
 import { cutName } from "../schema/naming.js";
-import { asSent, respell, type Spellings } from "../lower/spellings.js";
+import { asSent, respell, sentIn, type Spellings } from "../lower/spellings.js";
 import { textFor } from "../sql/placeholders.js";
 import type { Schema } from "../schema/types.js";
 import { keptBy } from "./kept.js";
@@ -68,6 +68,18 @@ export function planFrom(
   // The order of columns alone is no reason to make a table anew.
   const placed = found.length > 0 ? diff(from.held, spelled, { ...hints, positions: true }) : found;
   return { before: from.held, after, changes: asSent(placed, to.spellings) };
+}
+
+/**
+ * Whether the engine may spell an expression otherwise after a drafted script than before it: the script sends one, or
+ * changes what one speaks of.
+ */
+export function mayRespell({ before, after, changes }: RenderPlan): boolean {
+  const known = sentIn(before);
+  return (
+    [...sentIn(after)].some(key => !known.has(key)) ||
+    changes.some(({ kind }) => /^(?:alter|rename) /.test(kind))
+  );
 }
 
 /** The addresses of a schema's tables as a dialect holds them: cut, or with a namespace in the name. */

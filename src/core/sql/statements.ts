@@ -12,7 +12,24 @@ export interface Statement {
  * Cuts a script into its statements. Semicolons inside strings, comments, and between the BEGIN and END of a
  * trigger or routine do not part statements.
  */
-export function splitStatements(script: string, rules: TokenRules = {}): Statement[] {
+export function splitStatements(script: string, rules: TokenRules = NO_RULES): readonly Statement[] {
+  const known = lately.get(rules) ?? new Map<string, readonly Statement[]>();
+  const found = known.get(script);
+  if (found) return found;
+  const statements = split(script, rules);
+  if (known.size >= LATELY) known.clear();
+  known.set(script, statements);
+  lately.set(rules, known);
+  return statements;
+}
+
+const NO_RULES: TokenRules = {};
+
+/** The same scripts run on many databases. */
+const lately = new WeakMap<TokenRules, Map<string, readonly Statement[]>>();
+const LATELY = 100;
+
+function split(script: string, rules: TokenRules): Statement[] {
   const statements: Statement[] = [];
   let pending: Token[] = [];
   let body: Body = { depth: 0, routine: false, words: [] };

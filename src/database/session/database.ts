@@ -25,14 +25,8 @@ export interface Database {
   readonly exclusively: <T>(work: () => Promise<T>) => Promise<T>;
   /**
    * Notes what is there before a script runs. Called inside `exclusively`.
-   * @param managed names of what hangs on tables and comes from the migrations, which the script itself sees to
-   * @param careful note also what takes long to note and is rarely of use
    */
-  readonly watch: (
-    statements: readonly Statement[],
-    managed: () => readonly string[],
-    careful?: boolean,
-  ) => Promise<Watch>;
+  readonly watch: (statements: readonly Statement[], about: Scripted) => Promise<Watch>;
   /** Lets nobody else write to tables, quoted, until `exclusively` is at its end. Absent: nobody can, or not so long. */
   readonly hold?: (tables: readonly string[]) => Promise<void>;
   /** Of an engine that commits each statement by itself. */
@@ -59,6 +53,16 @@ export interface Steps {
   readonly isRunning: () => Promise<boolean>;
   /** Whether an error says that what a statement makes or drops is there, or gone, already. */
   readonly isDone: (error: EngineError) => boolean;
+}
+
+/** What is known of a script before it runs. */
+export interface Scripted {
+  /** Names of what hangs on tables and comes from the migrations, which the script itself sees to. */
+  readonly managed: () => readonly string[];
+  /** Whether it is just as it was drafted: then what is managed needs no look. @default false */
+  readonly drafted?: boolean | undefined;
+  /** Note also what takes long to note and is rarely of use. @default false */
+  readonly careful?: boolean | undefined;
 }
 
 /** What is to be seen to after a script ran and before it is committed. */

@@ -63,6 +63,8 @@ function databaseOver(
 ): Database {
   const statements = statementsOver(driverOver(connection), { target, watched, failures: FAILURES });
   const { rows, run, runScripted } = statements;
+  // Tables of ours that were seen since the lock was taken: nobody else drops one until it is let go of.
+  let there: Set<string> | undefined;
   const database: Database = {
     dialect: dialectOf(target),
     target,
@@ -71,6 +73,7 @@ function databaseOver(
     runScripted,
     exclusively: async work => {
       await run("BEGIN IMMEDIATE");
+      there = new Set();
       try {
         const result = await work();
         await run("COMMIT");
@@ -80,16 +83,22 @@ function databaseOver(
         // A script that broke off may have left it on, and a rollback does not turn it off.
         await run("PRAGMA legacy_alter_table = OFF");
         throw error;
+      } finally {
+        there = undefined;
       }
     },
-    watch: (scripted, managed, careful) => watchSqlite(database, scripted, managed, careful),
+    watch: (statements, about) => watchSqlite(database, statements, about),
     readCatalog: async () => {
       const results: CatalogRow[][] = [];
       for (const sql of sqlite.catalog.queries) results.push(await rows(sql));
       return sqlite.catalog.read(results);
     },
-    hasTable: async name =>
-      (await rows("SELECT 1 FROM sqlite_schema WHERE type = 'table' AND name = ?", name)).length > 0,
+    hasTable: async name => {
+      if (there?.has(name)) return true;
+      const found = await rows("SELECT 1 FROM sqlite_schema WHERE type = 'table' AND name = ?", name);
+      if (found.length > 0) there?.add(name);
+      return found.length > 0;
+    },
     close: async () => {
       connection.close();
       onClose();

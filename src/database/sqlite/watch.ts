@@ -5,7 +5,7 @@ import type { Statement } from "../../core/sql/statements.js";
 import { withoutReferences } from "../../core/dialect/sqlite/catalog/without-references.js";
 import { isInternalTable } from "../../core/schema/internal-tables.js";
 import { Problem } from "../../core/problems.js";
-import { Breakage, Unsure, type Database, type Watch } from "../session/database.js";
+import { Breakage, Unsure, type Database, type Scripted, type Watch } from "../session/database.js";
 
 /**
  * What a rebuild takes along without being asked: triggers and indexes on the table that Emberset does not manage.
@@ -15,17 +15,21 @@ import { Breakage, Unsure, type Database, type Watch } from "../session/database
 export async function watchSqlite(
   database: Database,
   statements: readonly Statement[],
-  managed: () => readonly string[],
-  careful = false,
+  { managed, drafted = false, careful = false }: Scripted,
 ): Promise<Watch> {
   if (statements.every(isHarmless)) return { restore: async () => undefined, inspect: async () => undefined };
   const seenTo = new Set(managed());
   const before = await readObjects(database);
   // A pass over all that refers to anything: only where something dangles afterwards is it worth that.
   const dangling = careful ? await danglingReferences(database) : undefined;
-  const sound = await soundness(database, before);
+  const there = new Set(before.map(({ name }) => name));
+  // What a script makes that is as it was drafted, and what it sees to, fits its tables.
+  const ofOthers = (objects: readonly SchemaObject[]) =>
+    drafted ? objects.filter(({ name }) => there.has(name) && !seenTo.has(name)) : objects;
+  const sound = await soundness(database, ofOthers(before));
   // Renames are written into triggers and indexes: what is put back is what stood there when its table went.
   const last = new Map(before.map(each => [each.name, each]));
+  let after: readonly SchemaObject[] = [];
 
   return {
     before: async ({ sql }) => {
@@ -34,8 +38,8 @@ export async function watchSqlite(
         if (last.has(each.name)) last.set(each.name, takenOut(each, statements));
     },
     restore: async () => {
-      await freeAttic(database);
-      const after = await readObjects(database);
+      after = await readObjects(database);
+      await freeAttic(database, after);
       const names = new Set(after.map(({ name }) => name));
       const tables = new Set(after.flatMap(({ type, name }) => (type === "table" ? [name] : [])));
       const dropped = namesDropped(statements);
@@ -53,6 +57,7 @@ export async function watchSqlite(
         } catch (error) {
           throw new Breakage("objects", [name], reasonOf(error));
         }
+        after = [...after, last.get(name)!];
       }
     },
     inspect: async () => {
@@ -66,7 +71,7 @@ export async function watchSqlite(
           "rows refer to nothing",
         );
       }
-      const fault = sound === undefined ? await soundness(database, await readObjects(database)) : undefined;
+      const fault = sound === undefined ? await soundness(database, ofOthers(after)) : undefined;
       if (fault)
         throw new Breakage(
           "objects",
@@ -103,8 +108,8 @@ async function readObjects(database: Database): Promise<SchemaObject[]> {
  * A table in the attic must not hold on to rows that it refers to. Its references go from its text alone, which costs
  * no pass over its rows.
  */
-async function freeAttic(database: Database): Promise<void> {
-  const tables = (await readObjects(database)).filter(
+async function freeAttic(database: Database, objects: readonly SchemaObject[]): Promise<void> {
+  const tables = objects.filter(
     ({ type, name, sql }) => type === "table" && isInternalTable({ name }) && sql !== undefined,
   );
   const bound = tables.flatMap(({ name, sql }) => {
