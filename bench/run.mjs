@@ -16,6 +16,7 @@ import { build } from "esbuild";
 import { catalogRatios } from "./catalog.mjs";
 import { checkRatio } from "./check.mjs";
 import { rowRatios } from "./rows.mjs";
+import { upkeepRatios } from "./upkeep.mjs";
 
 const RUNS = 15;
 const scratch = mkdtempSync(join(tmpdir(), "emberset-bench-"));
@@ -31,6 +32,7 @@ const results = [
   checkRatio({ scratch, program, compareCommands }),
   ...catalogRatios({ scratch, program, compareCommands, median }),
   ...rowRatios({ scratch, program, compareCommands, median }),
+  ...upkeepRatios({ scratch, program, median, node }),
 ];
 rmSync(scratch, { recursive: true, force: true });
 

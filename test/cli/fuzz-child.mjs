@@ -130,7 +130,7 @@ function harmedData(data) {
   if (path.length === 0) return pick(VALUES);
   const owner = path.slice(0, -1).reduce((value, key) => value[key], data);
   const key = path.at(-1);
-  if (random(4) === 0) delete owner[key];
+  if (random(4) === 0) Reflect.deleteProperty(owner, key);
   else owner[key] = random(3) === 0 ? harmed(String(owner[key])) : pick(VALUES);
   return data;
 }

@@ -88,7 +88,7 @@ const WORDINGS: { readonly [Name in keyof Catalogue]?: Wording<ValuesOf<Catalogu
   unseen: ({ target }) => ({ repair: `say --ran-on ${target} if all of it ran there` }),
   tableInTheWay: () => ({
     repair:
-      "use another database, rename or drop these tables there, or call yours otherwise with @Stored({ table }); tables that are to be yours are taken over by `emberset adopt`, before any other migration",
+      "use another database, rename or drop these tables there, or call yours otherwise with @Stored({ table }); tables that are to be yours are taken over by `emberset adopt`, before any other migration; a scratch pad that was matched to the models is built again by `emberset rebuild`",
   }),
   ranMeanwhile: () => ({
     repair: "another process ran or undid migrations there: see `emberset status`, then run again",

@@ -13,7 +13,7 @@ import type { OpenOptions, Watched } from "../session/engine.js";
 import { statementsOver, type Statements } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
 import { refuseOfColumns } from "./rights.js";
-import { stepsOf } from "./steps.js";
+import { isMissing, stepsOf } from "./steps.js";
 import { refuseBreaking } from "./views.js";
 
 /** The oldest server whose catalog is read right and whose ALTER TABLE knows all that is written. */
@@ -110,10 +110,8 @@ function databaseOver(
     steps: stepsOf(statements, lockOf(target)),
     readCatalog: () => readCatalog(statements, target),
     hasTable: async name => {
-      const sql =
-        "SELECT 1 FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ?";
       if (there?.has(name)) return true;
-      const isThere = (await rows(sql, name)).length > 0;
+      const isThere = await hasTable(statements, name);
       if (isThere) there?.add(name);
       return isThere;
     },
@@ -123,6 +121,19 @@ function databaseOver(
     },
   };
   return database;
+}
+
+/** To ask the table itself takes a third of the time that the server's list of all tables takes. */
+async function hasTable({ rows }: Statements, name: string): Promise<boolean> {
+  try {
+    await rows(`SELECT 1 FROM ${mariadb.names.quote(name)} LIMIT 0`);
+    return true;
+  } catch (error) {
+    if (isMissing(error)) return false;
+    // It is locked, or not for us to read: whether it is there, the list tells.
+    const sql = "SELECT 1 FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ?";
+    return (await rows(sql, name)).length > 0;
+  }
 }
 
 /**

@@ -77,7 +77,8 @@ export function stepsOf({ rows, run }: Pick<Statements, "rows" | "run">, lock: s
   }
 }
 
-function isMissing(error: unknown): boolean {
+/** Whether an error says that there is no such table. */
+export function isMissing(error: unknown): boolean {
   return (
     error instanceof Problem &&
     error.code === problems.queryFailed.code &&
