@@ -36,6 +36,9 @@ export class Order {
 }
 `;
 
+const inTurn = (...commands) =>
+  commands.map(args => `FORCE_COLOR=1 ${process.execPath} ${program} ${args} < /dev/null`).join("; echo; ");
+
 mkdirSync(studio, { recursive: true });
 mkdirSync(pictures, { recursive: true });
 cpSync(join(demo, "emberset.config.ts"), join(studio, "emberset.config.ts"));
@@ -76,12 +79,47 @@ try {
   fork();
   await shoot("fork", ["status"]);
   await shoot("restack", ["restack"]);
+  scratchPad();
+  await shoot("match", ["match"]);
+  manySheds();
+  await shootText("many", "emberset forward --go-on; emberset status", inTurn("forward --go-on", "status"));
   adoptShop();
   await shoot("adopt", ["adopt", "--target", "shop"]);
   await shootText("adopted-model", "cat models/order.ts models/order-line.ts");
 } finally {
   server.kill();
   rmSync(join(studio, ".."), { recursive: true, force: true });
+}
+
+/** The pieces as somebody tries them out: what a database of the version before has, and the models no longer do. */
+function scratchPad() {
+  for (const name of ["migrations", "kiln-house.db"])
+    rmSync(join(studio, name), { recursive: true, force: true });
+  useModels("v1");
+  quiet("match");
+  addRows("rows-v1.sql");
+  useModels("v2");
+}
+
+/** Sheds of the co-operative, each with a database; in one, somebody has made a table by hand. */
+function manySheds() {
+  const place = `{ dialect: "sqlite", files: ["sheds/*.db"], canary: "ashfield" }`;
+  writeFileSync(
+    join(studio, "emberset.config.ts"),
+    `export default { home: "sheds", targets: { sheds: ${place} } };\n`,
+  );
+  mkdirSync(join(studio, "sheds"));
+  const names =
+    "ashfield bramley claypit dunmore elmhurst fernhill garth hollin inglewood juniper kilnsea larkfield";
+  for (const name of names.split(" ")) {
+    const database = new LibSql(join(studio, "sheds", `${name}.db`));
+    database.exec(`PRAGMA user_version = 1;${name === "garth" ? "CREATE TABLE kilns (id integer);" : ""}`);
+    database.close();
+  }
+  useModels("v1");
+  quiet("draft", "first tables");
+  useModels("v2");
+  quiet("draft", "glazes, firings and shelves");
 }
 
 /** A project of its own for the shop's database, which was there before. */

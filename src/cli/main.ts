@@ -40,6 +40,23 @@ export function waits(args: readonly string[]): number {
   return session.exitStatus;
 }
 
+/** An option that takes one value, and was given several. */
+function saidTwice(argv: object, parser: Argv): string | undefined {
+  const lists = (parser as unknown as { getOptions: () => { array: readonly string[] } }).getOptions().array;
+  return (
+    Object.entries(argv)
+      .filter(
+        ([name, value]) =>
+          name !== "_" &&
+          Array.isArray(value) &&
+          (value as unknown[]).some(each => typeof each !== "boolean"),
+      )
+      // An option of several words comes by two names.
+      .map(([name]) => name.replace(/[A-Z]/g, letter => `-${letter.toLowerCase()}`))
+      .find(name => !lists.includes(name))
+  );
+}
+
 /** Runs one command. @returns the exit status */
 export async function main(args: readonly string[]): Promise<number> {
   const session = new Session(args);
@@ -91,6 +108,10 @@ export async function main(args: readonly string[]): Promise<number> {
     .command(describeCommand(session))
     .command(atticCommand(session))
     .command(exportCommand(session))
+    .check(argv => {
+      const twice = saidTwice(argv, parser);
+      return twice === undefined || `--${twice} is said more than once`;
+    })
     .demandCommand(1, "No command was given")
     .recommendCommands()
     .strict()

@@ -20,7 +20,7 @@ import { apply } from "../core/change/apply.js";
 import type { Direction } from "../core/direction.js";
 import { problems } from "../core/problems.js";
 import { fingerprint } from "../core/schema/canonical.js";
-import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
+import { EMPTY_SCHEMA, type Schema, type Table } from "../core/schema/types.js";
 import { FORMAT, scriptName, showNumber, type Migration, type MigrationRecord } from "./migration.js";
 import { tidy } from "./left-over.js";
 import { messageOf, textOf } from "../core/errors.js";
@@ -223,6 +223,7 @@ function readRecord(file: string, broken: Broken): MigrationRecord {
 
 /** Changes are not judged by their form: they must lead from the one fingerprint to the other. */
 function fold(record: MigrationRecord, before: Schema, broken: Broken): Schema {
+  refuseOdd(record, broken);
   let [after, print]: [Schema, string] = [before, ""];
   try {
     after = apply(before, record.changes);
@@ -234,6 +235,18 @@ function fold(record: MigrationRecord, before: Schema, broken: Broken): Schema {
   if (print !== record.after) throw broken("its changes do not lead to the schema it records");
   return after;
 }
+
+/** What is no list, and empty, tells itself from an empty list by no fingerprint. */
+function refuseOdd({ changes }: MigrationRecord, broken: Broken): void {
+  for (const change of changes) {
+    const table: unknown = "table" in change ? change.table : undefined;
+    if (typeof table !== "object" || table === null) continue;
+    const odd = LISTS.find(name => !Array.isArray((table as Readonly<Record<string, unknown>>)[name]));
+    if (odd !== undefined) throw broken(`a change does not fit (${odd} of a table must be a list)`);
+  }
+}
+
+const LISTS = ["columns", "uniques", "indexes", "foreignKeys", "checks"] as const satisfies (keyof Table)[];
 
 export interface Script {
   readonly file: string;

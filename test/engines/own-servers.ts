@@ -27,21 +27,23 @@ export async function ownMariadb(
   if (!server || !install || process.env["EMBERSET_TEST_MARIADB"] === "") return undefined;
   const folder = ownFolder("mysql");
   const data = join(folder, "data");
-  const own = ["--no-defaults", ...(isRoot() ? ["--user=mysql"] : []), `--datadir=${data}`];
+  // A server that starts clears the folder of temporary tables, another's among them.
+  const places = [`--datadir=${data}`, `--tmpdir=${folder}`];
+  const own = ["--no-defaults", ...(isRoot() ? ["--user=mysql"] : []), ...places];
   execFileSync(install, [...own, "--auth-root-authentication-method=normal", "--skip-test-db"], {
     stdio: "ignore",
   });
   const start = join(folder, "start.sql");
   writeFileSync(start, globals.map(text => `SET GLOBAL ${text};\n`).join(""));
   const port = await freePort();
-  const places = [
+  const reached = [
     `--port=${port}`,
     "--bind-address=127.0.0.1",
     `--socket=${join(folder, "s")}`,
     `--pid-file=${join(folder, "pid")}`,
   ];
   const url = `mariadb://root@127.0.0.1:${port}/`;
-  return runner(url, folder, [server, ...own, ...places, `--init-file=${start}`, ...flags], async () => {
+  return runner(url, folder, [server, ...own, ...reached, `--init-file=${start}`, ...flags], async () => {
     await (await createConnection({ uri: url, connectTimeout: 1000 })).end();
   });
 }

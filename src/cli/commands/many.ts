@@ -38,7 +38,12 @@ export function renderMany(
     ...(scripts?.state === "done" && scripts.result.scripts
       ? [...scripts.result.scripts.map(({ text }) => text.trimEnd()), ""]
       : []),
-    ...byReason(databases).map(([reason, names]) => `${colours.red(reason)}\n  ${names.join(", ")}`),
+    ...byReason(databases).flatMap(([{ code, what, repair }, names]) => [
+      `${colours.red(code)} ${colours.bold(what)}`,
+      `  ${colours.gray("on")}      ${names.join(", ")}`,
+      ...(repair === undefined ? [] : [`  ${colours.gray("repair")}  ${repair}`]),
+      "",
+    ]),
     ...drifted.map(each =>
       colours.red(
         `${each.target} now differs from what the migrations say: emberset status --target ${each.target}`,
@@ -51,19 +56,27 @@ export function renderMany(
   ].join("\n");
 }
 
+interface Reason {
+  readonly code: string;
+  readonly what: string;
+  readonly repair?: string | undefined;
+}
+
 /** The databases that failed, by what went wrong with them. */
-function byReason(databases: readonly Outcome<unknown>[]): [string, string[]][] {
+function byReason(databases: readonly Outcome<unknown>[]): [Reason, string[]][] {
   const reasons = new Map<string, string[]>();
   for (const each of databases) {
     if (each.state !== "failed") continue;
+    const { code } = each.problem;
     const { what, repair } = wordsFor(each.problem);
-    const reason = `${each.problem.code} ${what}${repair === undefined ? "" : `\n  repair  ${repair}`}`;
     // What is said of one by its name is said of all alike.
-    const key = reason.replaceAll(each.target, "(each)");
+    const key = JSON.stringify({ code, what, repair }).replaceAll(each.target, EACH);
     reasons.set(key, [...(reasons.get(key) ?? []), each.target]);
   }
-  return [...reasons].map(([key, names]) => [
-    names.length === 1 ? key.replaceAll("(each)", names[0]!) : key,
-    names,
-  ]);
+  return [...reasons].map(([key, names]) => {
+    const said = names.length === 1 ? key.replaceAll(EACH, names[0]!) : key;
+    return [JSON.parse(said) as Reason, names];
+  });
 }
+
+const EACH = "(each)";

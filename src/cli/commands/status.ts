@@ -109,9 +109,14 @@ function sayState(target: TargetStatus, colours: Colours): string {
   if (running) return colours.yellow("a run is going on");
   if (stopped)
     return colours.red(`stopped in ${stopped.migration}, statement ${stopped.next} of ${stopped.of}`);
-  const not = migrations.filter(({ state }) => state !== "run").map(({ name, state }) => `${name} ${state}`);
-  const pending = not.length > 3 ? [`${not.length} migrations not run`] : not;
-  const parts = [summary(target), ...pending, ...(exists ? [] : ["not there yet"])];
+  const first = migrations.find(({ state }) => state === "pending");
+  const odd = migrations.filter(({ state }) => state !== "run" && state !== "pending");
+  const parts = [
+    summary(target),
+    ...(exists ? [] : ["not there yet"]),
+    ...(first ? [`${first.name} is next`] : []),
+    ...odd.map(({ name, state }) => `${name} ${state}`),
+  ];
   return parts.join(" · ");
 }
 

@@ -50,7 +50,10 @@ export class Session {
       each.state === "failed" ? { ...each, problem: renderProblemJson(each.problem) } : each,
     );
     if (this.json) process.stdout.write(renderJson({ ...result, databases }));
-    else process.stdout.write(`${text(mapTexts(result, withoutControls)).trimEnd()}\n`);
+    else {
+      if (process.stdout.isTTY) this.note("");
+      process.stdout.write(`${text(mapTexts(result, withoutControls)).trimEnd()}\n`);
+    }
   }
 
   /** The same of what another program is to read to the letter, unless it goes to a terminal. */
@@ -169,4 +172,6 @@ const FILE_REASONS: Readonly<Record<string, string>> = {
   EISDIR: "a folder stands where a file must be",
   EEXIST: "there is one of that name already",
   ENOENT: "it is not there",
+  ELOOP: "it is a link that leads back to itself",
+  ENAMETOOLONG: "its name is too long",
 };

@@ -84,7 +84,8 @@ function plainLine(field: SketchField, property: string): SketchLine {
 export function boundsOf({ name, check }: SketchField): Decorator[] | undefined {
   if (check === undefined) return undefined;
   const number = "(-?\\d+(?:\\.\\d+)?)";
-  const bare = check.replace(new RegExp(`^(?:"${name}"|${name}\\b)\\s*`, "i"), "").trim();
+  const literal = name.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
+  const bare = check.replace(new RegExp(`^(?:"${literal}"|${literal}\\b)\\s*`, "i"), "").trim();
   const found = (pattern: string) => new RegExp(`^${pattern}$`, "i").exec(bare)?.slice(1).map(Number);
   const [least, most] = found(`between ${number} and ${number}`) ?? [];
   if (least !== undefined && most !== undefined)
