@@ -658,7 +658,7 @@ const safety = {
     }),
   ),
   changedMeanwhile: define("E529", 3, (v: { target: string }) => ({
-    what: `The schema of target ${v.target} changed between the look at it and the lock; nothing was changed`,
+    what: `What target ${v.target} holds changed between the look at it and the lock; nothing was changed`,
     repair: "see what is there now, then do the same again",
   })),
   standsForOthers: define("E530", 3, (v: { migration: string }) => ({

@@ -4,6 +4,7 @@ import type { Catalog } from "../core/dialect/shared/dialect.js";
 import { problems } from "../core/problems.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
 import { ATTIC, isInternalTable, withoutInternal } from "../core/schema/internal-tables.js";
+import { equal } from "../core/schema/canonical.js";
 import { EMPTY_SCHEMA, type Table } from "../core/schema/types.js";
 import { splitStatements, type Statement } from "../core/sql/statements.js";
 import { countRows } from "../database/count-rows.js";
@@ -47,7 +48,7 @@ export async function rebuild(options: RebuildOptions): Promise<RebuildResult> {
     const { name, guarded } = target;
     if (gone.length > 0 && !(await mayLose?.(gone, { name, guarded })))
       throw problems.wouldGo({ target: name, doing: DOING, losses: gone });
-    await emptyOut(database);
+    await emptyOut(database, gone);
     // Nobody's rows are there any more.
     const ran = await runMigrations(
       database,
@@ -92,11 +93,17 @@ function triggersIn({ leftAlone }: Catalog): Catalog["leftAlone"] {
   return leftAlone.filter(({ kind, table }) => kind === "trigger" && table !== undefined);
 }
 
-/** Takes all out of a database that hangs on its tables; what stands by itself, as a routine, stays. @throws Problem E404, E528 */
-export async function emptyOut(database: Database): Promise<void> {
+/**
+ * Takes all out of a database that hangs on its tables; what stands by itself, as a routine, stays.
+ * @param agreed what may go: where something else would by the time the lock is taken, nothing does
+ * @throws Problem E404, E528, E529
+ */
+export async function emptyOut(database: Database, agreed?: readonly string[]): Promise<void> {
   const { dialect, target } = database;
   const attempt = (careful: boolean) =>
     database.exclusively(async () => {
+      if (agreed && !equal(agreed, await whatGoes(database)))
+        throw problems.changedMeanwhile({ target: target.name });
       const catalog = await database.readCatalog();
       const { schema } = withoutInternal(catalog);
       const plan = { before: schema, after: EMPTY_SCHEMA, changes: diff(schema, EMPTY_SCHEMA) };

@@ -72,7 +72,7 @@ describe.each(await allEngines())("on a real %s", (name, engine) => {
       );
       if (process.env["LAW_TELL"]) process.stdout.write(`${name}: ${JSON.stringify(told)}\n`);
       expect(told.matched).toBeGreaterThan(numRuns / 4);
-      expect(told.rows).toBeGreaterThan(0);
+      if (numRuns >= 20) expect(told.rows).toBeGreaterThan(0);
     },
     PATIENCE,
   );
@@ -93,9 +93,15 @@ describe.each(await allEngines())("on a real %s", (name, engine) => {
               await database.run(`CREATE VIEW ${quote("low.view")} AS SELECT * FROM ${quote(first.name)}`);
               await database.run(`CREATE VIEW ${quote("a view")} AS SELECT * FROM ${quote("low.view")}`);
             }
-            const gone = (await whatGoes(database)).join("\n");
+            const told = await whatGoes(database);
+            const gone = told.join("\n");
+            // A row that came since it was told keeps all of them.
+            if (first)
+              await expect(emptyOut(database, told.slice(1))).rejects.toMatchObject({
+                code: problems.changedMeanwhile.code,
+              });
             for (const table of held.tables) expect(gone).toContain(`of ${addressOf(table)}`);
-            await emptyOut(database);
+            await emptyOut(database, told);
             expect(dumpOf(engine!)).toEqual(nothing);
             const left = await database.readCatalog();
             expect([left.schema.tables, left.schema.definitions ?? []]).toEqual([[], []]);
