@@ -36,6 +36,18 @@ export async function runAtOnce(
   await seeTo(migration, watch.inspect);
 }
 
+/**
+ * What a failing statement of no migration's is to who asked for it. @param doing what the target was to be: `emptied`
+ * @returns for `failed`: Problem E528
+ */
+export function stepFailing({ target, steps }: Database, doing: string): AtOnce["failed"] {
+  return (error, { sql }, done) => {
+    const facts = { target: target.name, doing, reason: error.message, statement: sql };
+    // What is not committed one by one is undone as a whole.
+    return problems.stepFailed({ ...facts, repair: error.remedy, done: steps ? done : 0 }, error);
+  };
+}
+
 /** Work that is done once more, carefully, where it came out that it could not be told what was so before. */
 export async function unlessUnsure<T>(attempt: (careful: boolean) => Promise<T>): Promise<T> {
   try {

@@ -24,7 +24,7 @@ import { withRenames } from "./renames.js";
 import { readWay } from "../core/model/advice/way.js";
 import { diff } from "../core/change/diff.js";
 import { errorsEitherWay, refuseErrors, startAfter } from "./way.js";
-import { readSettled } from "./state.js";
+import { readState } from "./state.js";
 import { curesOf } from "./ask-rows.js";
 import type { RanMigration } from "./options.js";
 import { refuseUnsound, runMigrations, type RunOptions } from "./run-migrations.js";
@@ -100,7 +100,7 @@ export async function amend({ renames = [], fills = [], ...options }: AmendOptio
     target,
     { mode: "read", ...watched(options, target) },
     async database => {
-      const state = await readSettled(database, history);
+      const state = await readState(database, history);
       refuseUnsound(state, target);
       return state.entries.some(entry => entry.run?.name === name);
     },

@@ -10,10 +10,10 @@ import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import { splitStatements } from "../core/sql/statements.js";
 import { withExistingDatabase, withScratch } from "../database/open.js";
 import { showNumber, scriptName, type Migration } from "../history/migration.js";
-import { leftOver } from "../history/read.js";
+import { leftOver, type History } from "../history/read.js";
 import { ownStatements } from "../history/script.js";
 import { draftMigration, writeDraft, type Draft } from "../history/write.js";
-import { dialectOf, type TargetSettings } from "../project/settings.js";
+import type { TargetSettings } from "../project/settings.js";
 import { everyTarget } from "./databases.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import { type TaskOptions, watched } from "./options.js";
@@ -61,8 +61,10 @@ export async function condense({
   const last = folded.at(-1);
   if (last?.number !== to || folded.length < 2)
     throw problems.unknownMigration({ number: String(to), valid: sayFoldable(history.migrations) });
-  for (const target of await everyTarget(settings, options))
-    await refuseNotRun(project, target, folded, ranOn, options);
+  const targets = await everyTarget(settings, options);
+  for (const target of targets)
+    if (![target.name, target.list].some(name => ranOn.includes(name ?? "")))
+      await refuseNotRun(history, target, folded, options);
   const nothing = { folder: history.folder, migrations: [], schema: EMPTY_SCHEMA };
   const changes = diff(EMPTY_SCHEMA, last.schemaAfter);
   const folds = folded.flatMap(({ name, number, folds: earlier = [] }) => [
@@ -74,9 +76,7 @@ export async function condense({
   const isTaken = folds.some(({ name }) => name === first.migration.name);
   const draft = isTaken ? drafted(`${title} up to ${showNumber(to)}`) : first;
   for (const dialect of dialects) {
-    const target = (await everyTarget(settings, options)).find(
-      each => dialectOf(each).name === dialect.name,
-    )!;
+    const target = targets.find(each => each.dialect === dialect.name)!;
     await prove(target, folded, draft, options);
   }
   const byHand = folded.flatMap(migration => ownOf(project, migration));
@@ -105,16 +105,14 @@ function sayFoldable(migrations: readonly Migration[]): string {
 
 /** @throws Problem E500, E501, E505, E520, E531 to E533 */
 async function refuseNotRun(
-  { history }: OpenProject,
+  history: History,
   target: TargetSettings,
   folded: readonly Migration[],
-  ranOn: readonly string[],
   options: TaskOptions,
 ): Promise<void> {
-  if (ranOn.includes(target.name) || ranOn.includes(target.list ?? "")) return;
   try {
     await withExistingDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
-      const state = await readState(database, history());
+      const state = await readState(database, history);
       refuseUnsound(state, target);
       const ran = new Set(state.entries.flatMap(({ run, name }) => (run ? [name] : [])));
       const pending = folded.map(({ name }) => name).filter(name => !ran.has(name));
@@ -122,7 +120,7 @@ async function refuseNotRun(
       if (ran.size > 0 && pending.length > 0) throw problems.notEverywhere({ target: target.name, pending });
     });
   } catch (error) {
-    if (!(error instanceof Problem) || error.exit === 3 || error.code === problems.doubled.code) throw error;
+    if (!(error instanceof Problem) || error.exit === 3) throw error;
     throw problems.unseen({ target: target.name, reason: error.words.what }, error);
   }
 }

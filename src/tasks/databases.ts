@@ -30,14 +30,9 @@ export async function oneTarget(
   return found;
 }
 
-/** The list named, or the home one; undefined: it is no list. @throws Problem E104 */
+/** The list named, or the home one; undefined: it is no list. */
 export function listNamed(settings: Settings, name: string | undefined): TargetList | undefined {
   return settings.lists.get(name ?? settings.home);
-}
-
-/** @throws Problem E104 */
-export function refuseUnknown(settings: Settings, name: string): void {
-  if (!settings.targets.has(name) && !settings.lists.has(name.split("/")[0]!)) throw unknown(settings, name);
 }
 
 function unknown({ targets, lists }: Settings, name: string) {
@@ -86,7 +81,7 @@ async function addressesOf(
   return rows.map(row => {
     const [value, ...more] = Object.values(row);
     if (typeof value !== "string" || value === "" || more.length > 0)
-      throw wrong(`its query must give one column of texts`);
+      throw wrong("its query must give one column of texts");
     if ("files" in target || /^[a-z][a-z0-9+.-]*:\/\//i.test(value)) return value;
     if (!url?.includes("{name}"))
       throw wrong("its query gives names of databases, and it has no `url` with {name}");

@@ -14,7 +14,7 @@ import { readJournal, sayStopped } from "../database/journal.js";
 import { readLedger } from "../database/ledger.js";
 import { MoreLost } from "../database/losses.js";
 import { withDatabase, withExistingDatabase, withScratch } from "../database/open.js";
-import { runAtOnce, unlessUnsure } from "../database/run-at-once.js";
+import { runAtOnce, stepFailing, unlessUnsure } from "../database/run-at-once.js";
 import type { Database } from "../database/session/database.js";
 import { planText } from "../history/script.js";
 import type { LoadedModels } from "../project/load-models.js";
@@ -195,14 +195,7 @@ export async function goThere(
         {
           ...{ statements, agreed },
           managed: () => dialect.render.managedObjectNames(plan.before),
-          failed: (error, { sql }, done) =>
-            problems.stepFailed(
-              {
-                ...{ target: target.name, doing: DOING, reason: error.message, statement: sql },
-                ...{ repair: error.remedy, done: database.steps ? done : 0 },
-              },
-              error,
-            ),
+          failed: stepFailing(database, DOING),
         },
         careful,
       );

@@ -10,8 +10,8 @@ import { splitStatements, type Statement } from "../core/sql/statements.js";
 import { countRows } from "../database/count-rows.js";
 import { readLedger } from "../database/ledger.js";
 import { withDatabase, withScratch } from "../database/open.js";
-import { runAtOnce, unlessUnsure } from "../database/run-at-once.js";
-import type { Database, EngineError } from "../database/session/database.js";
+import { runAtOnce, stepFailing, unlessUnsure } from "../database/run-at-once.js";
+import type { Database } from "../database/session/database.js";
 import { planText } from "../history/script.js";
 import { oneTarget } from "./databases.js";
 import { openProject } from "./open-project.js";
@@ -107,14 +107,7 @@ export async function emptyOut(database: Database, agreed?: readonly string[]): 
       const catalog = await database.readCatalog();
       const { schema } = withoutInternal(catalog);
       const plan = { before: schema, after: EMPTY_SCHEMA, changes: diff(schema, EMPTY_SCHEMA) };
-      const failed = (error: EngineError, { sql }: Statement, done: number) =>
-        problems.stepFailed(
-          {
-            ...{ target: target.name, doing: DOING, reason: error.message, statement: sql },
-            ...{ repair: error.remedy, done: database.steps ? done : 0 },
-          },
-          error,
-        );
+      const failed = stepFailing(database, DOING);
       const managed = () => dialect.render.managedObjectNames(schema);
       const views = viewsIn(catalog).map(({ kind, name }) =>
         asStatement(dialect.render.dropView(kind, name)),

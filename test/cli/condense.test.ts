@@ -3,7 +3,7 @@ import { afterAll, beforeEach, describe, expect, test } from "vitest";
 import { dumpServer, sortDump } from "../engines/dump.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
-import { drafted, Studio } from "./studio.js";
+import { drafted, smallStudio, Studio } from "./studio.js";
 
 /** Three migrations that ran, the second with a statement of somebody's own, and models of a fourth. */
 function grown(studio: Studio): Studio {
@@ -100,4 +100,18 @@ test("a script that does more than its migration says is not folded", () => {
   const refused = studio.emberset("condense", "--to", "2");
   expect([refused.status, refused.stderr]).toEqual([3, expect.stringMatching(/^E534 [^]*index sly/)]);
   expect(existsSync(studio.path("migrations/0001-first-tables"))).toBe(true);
+});
+
+test("the newest is corrected where the ledger still has what the baseline stands for", () => {
+  const kiln = (...fields: readonly string[]) =>
+    `import { IsOptional, IsString } from "class-validator"; import { Stored } from "emberset"; @Stored() export class Kiln { @IsString() name!: string; ${fields.map(each => `@IsOptional() @IsString() ${each}?: string;`).join(" ")} }`;
+  const studio = smallStudio(kiln());
+  for (const fields of [[], ["fuel"], ["fuel", "shed"]]) {
+    studio.write("models/all.ts", kiln(...fields)).ok("draft", `with ${fields.join(" ")}`);
+    studio.ok("forward");
+  }
+  studio.ok("condense", "--to", "2");
+  studio.write("models/all.ts", kiln("fuel", "shed", "owner"));
+  expect(studio.ok("amend")).toContain("Written anew: 0003-with-fuel-shed");
+  expect(studio.ok("status", "--strict")).toContain("2 run · 0 pending · no drift");
 });
