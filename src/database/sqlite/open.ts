@@ -9,6 +9,7 @@ import type { Database } from "../session/database.js";
 import type { OpenOptions, Watched } from "../session/engine.js";
 import { statementsOver, type Driver } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
+import { takeLock } from "./take-lock.js";
 import { watchSqlite } from "./watch.js";
 import { messageOf } from "../../core/errors.js";
 
@@ -72,7 +73,7 @@ function databaseOver(
     run,
     runScripted,
     exclusively: async work => {
-      await run("BEGIN IMMEDIATE");
+      await takeLock(statements, sql => void connection.exec(sql), { target, onWait: watched.onWait });
       there = new Set();
       try {
         const result = await work();
