@@ -2,16 +2,24 @@ import { execFileSync, spawnSync } from "node:child_process";
 import { copyFileSync, mkdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, describe, expect, test } from "vitest";
+import type { Engine } from "../engines/engine.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
-import { RUNS } from "../laws/runs.js";
-import { drafted, KILN_HOUSE, Studio } from "./studio.js";
+import { PATIENCE, RUNS } from "../laws/runs.js";
+import { kilnHouse, KILN_HOUSE, Studio } from "./studio.js";
 
-/** Every so many statements; a hunt kills at each: LAW_RUNS=3000 and more. */
-const STEP = Math.max(1, Math.round(3000 / RUNS));
+/** Every so many statements; a hunt kills at each (LAW_RUNS=6000), and again a little later, inside statements (12000 and more). */
+const STEP = Math.max(1, Math.round(6000 / RUNS));
+const PASSES = Math.max(1, Math.floor(RUNS / 6000));
 
 const engines = { SQLite: undefined, PostgreSQL: await postgresEngine(), MariaDB: await mariadbEngine() };
-const TABLES = ["clays", "kilns", "pieces", "potters"];
+const VERSIONS = {
+  v2: { rows: "rows-v1.sql", tables: ["clays", "kilns", "pieces", "potters"] },
+  v3: {
+    rows: "rows-v2.sql",
+    tables: ["clays", "firings", "glazes", "kilns", "pieces", "pieces_glazes", "potters", "shelves"],
+  },
+} as const;
 
 describe.each(Object.entries(engines))("the program on %s, killed at any statement", (title, engine) => {
   afterAll(() => engine?.close());
@@ -20,61 +28,87 @@ describe.each(Object.entries(engines))("the program on %s, killed at any stateme
     "finishes when it is run again, and so does the other way; nothing is done twice or lost",
     async () => {
       await engine?.empty();
-      const studio = engine ? onServer(engine.dialect.name, engine.url) : drafted();
-      const script = readFileSync(join(KILN_HOUSE, "rows-v1.sql"), "utf8");
-      if (engine)
-        for (const sql of script
-          .replace(/\('(Celadon|Oatmeal)', 1/g, "('$1', true")
-          .replace("('Copper Red', 0", "('Copper Red', false")
-          .split(/;\n/))
-          if (sql.trim() !== "") await engine.run(sql);
-      if (!engine) studio.sql(script);
-      const rowsOf = (table: string) =>
-        engine
-          ? engine.rows(`SELECT * FROM ${table} ORDER BY id`)
-          : studio.rows(`SELECT * FROM ${table} ORDER BY id`);
-      const all = async () => {
-        const held: unknown[] = [/1 run · 1 pending · no drift/.test(studio.ok("status"))];
-        for (const table of TABLES) held.push(await rowsOf(table));
-        return held;
-      };
-      studio.ok("back", "--to", "1", "--yes");
-      const start = await all();
-      let [kills, stopped] = [0, 0];
-      for (let at = 1; ; at += STEP) {
-        if (!(await studio.killedAfter(at, "forward", "--yes"))) break;
-        kills += 1;
-        const said = studio.ok("status");
-        if (said.includes("stopped in statement")) stopped += 1;
-        if (Math.floor(at / STEP) % 2 === 0) {
-          if (/stopped in statement|2 run/.test(said)) studio.ok("back", "--yes");
-          expect(await all(), `taken back from statement ${at}`).toEqual(start);
-          continue;
-        }
+      const studio = atFirst(engine);
+      const told = { kills: 0, stopped: 0 };
+      for (const [version, { rows, tables }] of Object.entries(VERSIONS)) {
+        await put(rows, studio, engine);
+        studio.useModels(version as "v2" | "v3").ok("draft", version);
+        const ran = Number(version.slice(1)) - 1;
+        for (let pass = 0; pass < PASSES; pass += 1)
+          await killEverywhere({ studio, engine, ran, tables, told, later: pass * 0.7 });
         studio.ok("forward", "--yes");
-        expect(studio.ok("status", "--strict")).toContain("2 run · 0 pending · no drift");
-        if (await studio.killedAfter(at, "back", "--yes")) kills += 1;
-        if (/stopped in statement|2 run/.test(studio.ok("status"))) studio.ok("back", "--yes");
-        expect(await all(), `undone from statement ${at}`).toEqual(start);
       }
-      if (process.env["LAW_TELL"]) process.stdout.write(`${title}: ${JSON.stringify({ kills, stopped })}\n`);
-      expect(kills).toBeGreaterThan(3);
-      expect(stopped > 0).toBe(title === "MariaDB");
+      if (process.env["LAW_TELL"]) process.stdout.write(`${title}: ${JSON.stringify(told)}\n`);
+      expect(told.kills).toBeGreaterThan(3);
+      expect(told.stopped > 0).toBe(title === "MariaDB");
     },
-    600_000,
+    PATIENCE,
   );
 });
 
-/** The demo: its first migration ran, and the second is drafted. */
+interface Kills {
+  readonly studio: Studio;
+  readonly engine: Engine | undefined;
+  /** How many migrations ran before the one that is killed. */
+  readonly ran: number;
+  readonly tables: readonly string[];
+  readonly told: { kills: number; stopped: number };
+  /** Milliseconds between a statement's end and the kill. */
+  readonly later: number;
+}
+
+async function killEverywhere({ studio, engine, ran, tables, told, later }: Kills): Promise<void> {
+  const all = async () => {
+    const held: unknown[] = [studio.ok("status").includes(`${ran} run · 1 pending · no drift`)];
+    for (const table of tables) {
+      const query = `SELECT * FROM ${table} ORDER BY 1, 2`;
+      held.push(await (engine ? engine.rows(query) : studio.rows(query)));
+    }
+    return held;
+  };
+  const isThere = new RegExp(`stopped in statement|${ran + 1} run`);
+  const start = await all();
+  expect(start[0]).toBe(true);
+  for (let at = 1; await studio.killedAfter(at, later, "forward", "--yes"); at += STEP) {
+    told.kills += 1;
+    const said = studio.ok("status");
+    if (said.includes("stopped in statement")) told.stopped += 1;
+    if (Math.floor(at / STEP) % 2 === 0) {
+      if (isThere.test(said)) studio.ok("back", "--yes");
+      expect(await all(), `taken back from statement ${at}`).toEqual(start);
+      continue;
+    }
+    studio.ok("forward", "--yes");
+    expect(studio.ok("status", "--strict")).toContain(`${ran + 1} run · 0 pending · no drift`);
+    if (await studio.killedAfter(at, later, "back", "--yes")) told.kills += 1;
+    if (isThere.test(studio.ok("status"))) studio.ok("back", "--yes");
+    expect(await all(), `undone from statement ${at}`).toEqual(start);
+  }
+}
+
+/** The demo's rows; on a server its booleans are none of SQLite's numbers. */
+async function put(file: string, studio: Studio, engine: Engine | undefined): Promise<void> {
+  const script = readFileSync(join(KILN_HOUSE, file), "utf8");
+  if (!engine) return studio.sql(script);
+  const own = script
+    .replace(/\('(Celadon|Oatmeal)', 1/g, "('$1', true")
+    .replace("('Copper Red', 0", "('Copper Red', false");
+  for (const sql of own.split(/;\n/)) if (sql.trim() !== "") await engine.run(sql);
+}
+
+/** The demo: its first migration ran. */
+function atFirst(engine: Engine | undefined): Studio {
+  const studio = engine ? onServer(engine.dialect.name, engine.url) : kilnHouse();
+  studio.ok("draft", "first");
+  studio.ok("forward");
+  return studio;
+}
+
 function onServer(dialect: string, url: string): Studio {
-  const studio = new Studio({
+  return new Studio({
     "emberset.config.ts": `export default { targets: { local: { dialect: "${dialect}", url: process.env.STUDIO_URL!, lockTimeout: "9s" } } };\n`,
     ".env": `STUDIO_URL=${url}\n`,
   }).useModels("v1");
-  studio.ok("draft", "first");
-  studio.ok("forward");
-  studio.useModels("v2").ok("draft", "second");
-  return studio;
 }
 
 const small = mountSmall();

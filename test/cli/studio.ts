@@ -71,14 +71,20 @@ export class Studio {
     return spawn(process.execPath, [PROGRAM(), ...args], { ...this.options(), stdio: "ignore" });
   }
 
-  /** Kills a command when it has sent so many statements. @returns whether it was killed before its end */
-  async killedAfter(statements: number, ...args: readonly string[]): Promise<boolean> {
+  /**
+   * Kills a command when it has sent so many statements.
+   * @param later milliseconds that it has left then
+   * @returns whether it was killed before its end
+   */
+  async killedAfter(statements: number, later: number, ...args: readonly string[]): Promise<boolean> {
     const child = spawn(process.execPath, [PROGRAM(), ...args, "--trace"], this.options());
     let traced = 0;
     child.stdout.resume();
     child.stderr.on("data", (text: Buffer) => {
       traced += String(text).match(/^ *[\d.]+ ms {2}/gm)?.length ?? 0;
-      if (traced >= statements) child.kill("SIGKILL");
+      if (traced < statements) return;
+      if (later > 0) setTimeout(() => child.kill("SIGKILL"), later);
+      else child.kill("SIGKILL");
     });
     return new Promise(resolve => child.once("close", (_, signal) => resolve(signal === "SIGKILL")));
   }
