@@ -1,5 +1,5 @@
 // Runs inputs that are harmed at random on the program's own entry, in a process of its own, and prints what must not be.
-// node fuzz-child.mjs DIST PROJECT SEED ROUNDS
+// node fuzz-child.mjs DIST PROJECT SEED ROUNDS [URL TEMPLATE]: with a URL, a database on that server is harmed instead
 import {
   cpSync,
   existsSync,
@@ -14,9 +14,9 @@ import {
 import { createRequire } from "node:module";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import LibSql from "libsql";
+import { fileStore, serverStore } from "./fuzz-stores.mjs";
 
-const [dist, project, seed, rounds] = process.argv.slice(2);
+const [dist, project, seed, rounds, url, template] = process.argv.slice(2);
 const file = readdirSync(dist).find(name => /^program-.*\.cjs$/.test(name));
 const { main } = createRequire(import.meta.url)(join(dist, file));
 
@@ -184,17 +184,9 @@ function edit(name, change) {
   const path = join(folder, name);
   if (existsSync(path)) writeFileSync(path, change(readFileSync(path, "utf8")));
 }
-function sql(text, ...values) {
-  const database = new LibSql(join(folder, "studio.db"));
-  try {
-    database.prepare(text).run(...values);
-  } catch {
-    // Not every harm can be done.
-  } finally {
-    database.close();
-  }
-}
-const quoted = name => `"${name.replaceAll('"', '""')}"`;
+const store = url ? await serverStore(url, template) : fileStore(() => join(folder, "studio.db"));
+/** Not every harm can be done. */
+const sql = (text, ...values) => store.run(text, ...values).catch(() => undefined);
 const migration = () => pick(readdirSync(join(folder, "migrations")));
 const KINDS = {
   config: () => edit("emberset.config.ts", harmed),
@@ -219,6 +211,11 @@ const KINDS = {
     sql(`UPDATE emberset_ledger SET ${column} = ? WHERE number = ${1 + random(2)}`, pick(HOSTILE));
   },
   kept: () => sql(`UPDATE emberset_ledger_kept SET ${pick(["number", "files"])} = ?`, pick(HOSTILE)),
+  journal: () =>
+    sql(
+      `UPDATE emberset_journal SET ${pick(["number", "name", "direction", "statements", "done", "done_sum", "doubt", "doubt_sum", "began_at", "run_by", "script"])} = ?`,
+      pick(HOSTILE),
+    ),
   "own tables": () =>
     sql(
       pick([
@@ -229,19 +226,8 @@ const KINDS = {
         "CREATE TABLE emberset_attic_0001_kilns (a)",
       ]),
     ),
-  catalog: () => {
-    const name = quoted(pick(HOSTILE));
-    sql(
-      pick([
-        `CREATE TABLE ${name} (${quoted(pick(HOSTILE))} ${pick(["", "integer", "varchar(3)", "x y z", "decimal(1,2,3)"])} DEFAULT ('x'), b CHECK (b <> 'it''s'))`,
-        `CREATE INDEX ${name} ON kilns (name)`,
-        `CREATE VIEW ${name} AS SELECT * FROM kilns`,
-        `CREATE TRIGGER ${name} AFTER INSERT ON kilns BEGIN SELECT 1; END`,
-        `ALTER TABLE kilns ADD COLUMN ${name} text`,
-        `CREATE VIRTUAL TABLE ${name} USING fts5(a)`,
-        `CREATE TABLE ${name} (a GENERATED ALWAYS AS (1) STORED, b COLLATE nocase UNIQUE)`,
-      ]),
-    );
+  catalog: async () => {
+    for (const text of store.hostile(pick, HOSTILE)) await sql(text);
   },
   env: () => writeFileSync(join(folder, ".env"), harmed('STUDIO_URL="postgres://ada@localhost/pots"\nX=1\n')),
   folders: () => {
@@ -273,6 +259,9 @@ const KINDS = {
   "command lines": () => undefined,
 };
 
+/** What is in a database, whatever kind it is. */
+const HELD = ["ledger", "kept", ...(url?.startsWith("maria") ? ["journal"] : []), "own tables", "catalog"];
+
 function commandsFor(kind) {
   if (kind === "outline") return [["sketch", "--outline", "outline.csv"], ["check"]];
   if (kind !== "command lines") return [["status", "--json"], pick(COMMANDS), pick(COMMANDS), pick(COMMANDS)];
@@ -294,8 +283,9 @@ for (let round = 0; round < Number(rounds); round += 1) {
   try {
     cpSync(project, folder, { recursive: true });
     process.chdir(folder);
-    const kind = pick(Object.keys(KINDS));
-    KINDS[kind]();
+    await store.fresh(pick);
+    const kind = pick(url ? HELD : Object.keys(KINDS).filter(name => name !== "journal"));
+    await KINDS[kind]();
     for (const args of commandsFor(kind)) {
       const { status, out } = await captured(args);
       counts[kind] = (counts[kind] ?? 0) + 1;
@@ -314,6 +304,7 @@ for (let round = 0; round < Number(rounds); round += 1) {
     rmSync(folder, { recursive: true, force: true });
   }
 }
+await store.close();
 process.stdout.write(`${JSON.stringify({ counts })}\n`);
 process.exit(0);
 

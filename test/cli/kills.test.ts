@@ -84,6 +84,9 @@ async function killEverywhere({ studio, engine, ran, tables, told, later }: Kill
     if (isThere.test(studio.ok("status"))) studio.ok("back", "--yes");
     expect(await all(), `undone from statement ${at}`).toEqual(start);
   }
+  // The last one came to its end.
+  studio.ok("back", "--yes");
+  expect(await all()).toEqual(start);
 }
 
 /** The demo's rows; on a server its booleans are none of SQLite's numbers. */
