@@ -1,3 +1,4 @@
+import { dialects } from "../core/dialect/registry.js";
 import type { Direction } from "../core/direction.js";
 import type { Watched } from "../database/session/engine.js";
 import type { TargetSettings } from "../project/settings.js";
@@ -30,21 +31,24 @@ export interface RanMigration {
 }
 
 /** Something that happened on a target. */
-export type TaskEvent = { readonly target: string } & (
-  | { readonly kind: "statement"; readonly sql: string; readonly tookMs: number }
-  /** Another run has the database; with what is known of it: `process 123 on kiln, since 10:15:03 UTC`. */
-  | { readonly kind: "waiting"; readonly whom: string }
-  | { readonly kind: "migration begins"; readonly name: string; readonly direction: Direction }
-  | { readonly kind: "migration done"; readonly run: RanMigration; readonly direction: Direction }
-  /** One of many; how many are by now, and of how many. `outcome` is the one of the task's result. */
-  | {
-      readonly kind: "database done";
-      readonly state: "done" | "failed";
-      readonly done: number;
-      readonly of: number;
-      readonly outcome: unknown;
-    }
-);
+export type TaskEvent = { readonly target: string } &
+  /** A database is about to be connected to. */
+  (
+    | { readonly kind: "opening"; readonly onServer: boolean }
+    | { readonly kind: "statement"; readonly sql: string; readonly tookMs: number }
+    /** Another run has the database; with what is known of it: `process 123 on kiln, since 10:15:03 UTC`. */
+    | { readonly kind: "waiting"; readonly whom: string }
+    | { readonly kind: "migration begins"; readonly name: string; readonly direction: Direction }
+    | { readonly kind: "migration done"; readonly run: RanMigration; readonly direction: Direction }
+    /** One of many; how many are by now, and of how many. `outcome` is the one of the task's result. */
+    | {
+        readonly kind: "database done";
+        readonly state: "done" | "failed";
+        readonly done: number;
+        readonly of: number;
+        readonly outcome: unknown;
+      }
+  );
 
 /** What tasks on one database take. */
 export interface TargetOptions extends TaskOptions {
@@ -66,8 +70,9 @@ export type MayLose = (
 /** What a task's options say of how a target is opened. */
 export function watched(
   { onEvent, statements, signal }: TaskOptions,
-  { name: target }: Pick<TargetSettings, "name">,
+  { name: target, dialect }: Pick<TargetSettings, "name" | "dialect">,
 ): Watched {
+  onEvent?.({ target, kind: "opening", onServer: dialects[dialect].onServer });
   return {
     signal,
     ...(onEvent && { onWait: whom => onEvent({ target, kind: "waiting", whom }) }),

@@ -107,7 +107,7 @@ test("a task on a file tells what happens, and ends before the next statement wh
   });
   await expect(asked).rejects.toMatchObject({ code: "E126" });
   const kinds = new Set(events.map(({ kind }) => kind));
-  expect([...kinds].sort()).toEqual(["migration begins", "statement"]);
+  expect([...kinds].sort()).toEqual(["migration begins", "opening", "statement"]);
   const [{ migrations, drift } = {}] = (await status({ project: folder })).targets;
   expect([migrations?.map(({ state }) => state), drift]).toEqual([["run", "pending"], []]);
   const done = await forward({ project: folder, onEvent: event => void events.push(event) });

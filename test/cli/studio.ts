@@ -91,13 +91,19 @@ export class Studio {
 
   /** Runs a command without waiting for it. @returns how it ends */
   finish(...args: readonly string[]): Promise<Run> {
+    return this.interruptible(...args)[1];
+  }
+
+  /** The same, with the process, to be sent a signal. */
+  interruptible(...args: readonly string[]): readonly [ChildProcess, Promise<Run>] {
     const child = spawn(process.execPath, [PROGRAM(), ...args], this.options());
     const [stdout, stderr]: [string[], string[]] = [[], []];
     child.stdout.on("data", text => void stdout.push(String(text)));
     child.stderr.on("data", text => void stderr.push(String(text)));
-    return new Promise(resolve =>
+    const end = new Promise<Run>(resolve =>
       child.once("close", status => resolve({ status, stdout: stdout.join(""), stderr: stderr.join("") })),
     );
+    return [child, end];
   }
 
   sql(text: string, file = "kiln-house.db"): void {

@@ -27,6 +27,8 @@ export class Session {
   exitStatus = 0;
   private readonly json: boolean;
   private isRunning = false;
+  private isInterruptible = false;
+  private readonly abort = new AbortController();
 
   constructor(args: readonly string[]) {
     // Known before the arguments are parsed: a mistake in them is reported in the form that was asked for.
@@ -70,6 +72,9 @@ export class Session {
   /** On stderr: for whom is waited; at a terminal, a line that says which migration is running, and is wiped when it is done. */
   private tell(event: TaskEvent): void {
     switch (event.kind) {
+      case "opening":
+        if (event.onServer) this.interruptible();
+        return;
       case "statement":
         this.note(
           this.colours.gray(`${event.tookMs.toFixed(1).padStart(8)} ms  ${withoutControls(event.sql)}`),
@@ -92,6 +97,21 @@ export class Session {
         this.stopProgress();
         return;
     }
+  }
+
+  /**
+   * What ends the program ends what a server is at, too, which would go on without us and keep its locks; a second time it
+   * ends at once. A file's transaction ends with the process.
+   */
+  private interruptible(): void {
+    if (this.isInterruptible) return;
+    this.isInterruptible = true;
+    const stop = (signal: NodeJS.Signals) => {
+      this.stopProgress();
+      this.note(`${signal}: ending what the server is at; once more ends at once`);
+      this.abort.abort();
+    };
+    for (const signal of ["SIGINT", "SIGTERM"] as const) process.once(signal, stop);
   }
 
   private stopProgress(): void {
@@ -124,8 +144,8 @@ export class Session {
   taskOptions({
     project,
     trace: statements,
-  }: GlobalArgs): Pick<TaskOptions, "project" | "onEvent" | "statements"> {
-    return { project, statements, onEvent: event => this.tell(event) };
+  }: GlobalArgs): Pick<TaskOptions, "project" | "onEvent" | "statements" | "signal"> {
+    return { project, statements, signal: this.abort.signal, onEvent: event => this.tell(event) };
   }
 
   /** What the developer can be asked: nothing without a terminal, or when all is to be answered with yes. */
