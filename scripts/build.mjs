@@ -1,4 +1,4 @@
-import { chmod, readdir, readFile, rm, writeFile } from "node:fs/promises";
+import { chmod, copyFile, readdir, readFile, rm, writeFile } from "node:fs/promises";
 import { join } from "node:path";
 import { analyzeMetafile, build } from "esbuild";
 
@@ -45,7 +45,7 @@ const common = {
   legalComments: "linked",
   // The ES module builds of class-validator and class-transformer leave out what is not used.
   mainFields: ["module", "main"],
-  external: ["libsql", "esbuild", "pg", "mysql2", "@electric-sql/pglite"],
+  external: ["libsql", "esbuild", "pg", "mysql2", "@electric-sql/pglite", "@viz-js/viz", "@resvg/resvg-wasm"],
   tsconfigRaw: { compilerOptions: { experimentalDecorators: true, useDefineForClassFields: true } },
   plugins: [lightStringWidth, lightAssert],
   logLevel: "warning",
@@ -152,5 +152,26 @@ await build({
   format: "cjs",
   ...scriptUrl,
 });
+
+// The page of a chart runs in browsers.
+await build({
+  ...common,
+  platform: "browser",
+  target: "es2022",
+  entryPoints: { page: "src/page/client.ts", "page-style": "src/page/page.css" },
+  outdir: "dist/assets",
+  format: "iife",
+});
+
+// What charts are drawn with: the font, for pictures whole and for files as far as Latin letters go.
+const fonts = {
+  "regular.ttf": "@expo-google-fonts/alegreya-sans/400Regular/AlegreyaSans_400Regular.ttf",
+  "bold.ttf": "@expo-google-fonts/alegreya-sans/700Bold/AlegreyaSans_700Bold.ttf",
+  "regular.woff2": "@fontsource/alegreya-sans/files/alegreya-sans-latin-400-normal.woff2",
+  "bold.woff2": "@fontsource/alegreya-sans/files/alegreya-sans-latin-700-normal.woff2",
+  "OFL.txt": "@fontsource/alegreya-sans/LICENSE",
+};
+for (const [name, from] of Object.entries(fonts))
+  await copyFile(join("node_modules", from), join("dist/assets", name));
 
 if (script.metafile) console.log(await analyzeMetafile(script.metafile));

@@ -6,6 +6,7 @@ import { setTimeout as wait } from "node:timers/promises";
 import { createConnection } from "mysql2/promise";
 import pg from "pg";
 
+const CHROMIUM = process.env.EMBERSET_TEST_CHROMIUM ?? "/usr/bin/chromium";
 const USER = "emberset_test";
 const root = process.getuid?.() === 0;
 
@@ -80,6 +81,8 @@ export async function findEngines() {
       );
     }
   }
+  if (!existsSync(CHROMIUM) && root) install("chromium");
+  if (!existsSync(CHROMIUM)) missing.push("Chromium: not found; the tests of the chart's page did not run");
   return { environment, missing };
 }
 

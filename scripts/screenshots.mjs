@@ -1,11 +1,13 @@
 // Draws docs/screenshots/ from the demo: each picture is a real terminal window with a real command in it.
-// Needs Debian's xvfb, xterm, imagemagick and fonts-dejavu-core.
+// Needs Debian's xvfb, xterm, imagemagick, fonts-dejavu-core and chromium.
 import { execFileSync, spawn, spawnSync } from "node:child_process";
 import { cpSync, mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { setTimeout as wait } from "node:timers/promises";
+import { pathToFileURL } from "node:url";
 import LibSql from "libsql";
+import { chromium } from "playwright-core";
 import { readFileSync } from "node:fs";
 
 const root = join(import.meta.dirname, "..");
@@ -15,10 +17,12 @@ const pictures = join(root, "docs", "screenshots");
 const studio = join(mkdtempSync(join(tmpdir(), "emberset-shots-")), "kiln-house");
 const display = `:${90 + (process.pid % 9)}`;
 
-const missing = ["Xvfb", "xterm", "import"].filter(name => spawnSync("which", [name]).status !== 0);
+const missing = ["Xvfb", "xterm", "import", "chromium"].filter(
+  name => spawnSync("which", [name]).status !== 0,
+);
 if (missing.length > 0)
   throw new Error(
-    `missing: ${missing.join(", ")} (apt-get install xvfb xterm imagemagick fonts-dejavu-core)`,
+    `missing: ${missing.join(", ")} (apt-get install xvfb xterm imagemagick fonts-dejavu-core chromium)`,
   );
 
 /** A model as one writes it in a hurry. */
@@ -72,6 +76,9 @@ try {
   quiet("draft", "racks and weights");
   await shoot("rehearse", ["rehearse"]);
   quiet("forward");
+  quiet("chart", "--out", "chart.png", "--out", "chart.html");
+  execFileSync("convert", [join(studio, "chart.png"), "-resize", "1280x", join(pictures, "chart.png")]);
+  await shootPage("chart-page", join(studio, "chart.html"));
   await shoot("attic", ["attic"]);
   await shoot("refusal", ["back"]);
   quiet("back", "--yes");
@@ -85,10 +92,23 @@ try {
   await shootText("many", "emberset forward --go-on; emberset status", inTurn("forward --go-on", "status"));
   adoptShop();
   await shoot("adopt", ["adopt", "--target", "shop"]);
-  await shootText("adopted-model", "cat models/order.ts models/order-line.ts");
 } finally {
   server.kill();
   rmSync(join(studio, ".."), { recursive: true, force: true });
+}
+
+/** A page in a browser, with a table chosen. */
+async function shootPage(name, file) {
+  const browser = await chromium.launch({
+    executablePath: "/usr/bin/chromium",
+    args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"],
+  });
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await page.goto(pathToFileURL(file).href);
+  await page.locator('[data-table="pieces"]').click();
+  await wait(400);
+  await page.screenshot({ path: join(pictures, `${name}.png`) });
+  await browser.close();
 }
 
 /** The pieces as somebody tries them out: what a database of the version before has, and the models no longer do. */

@@ -14,6 +14,7 @@ for (const [name, command] of [
   ["format", ["prettier", "--check", "--log-level", "warn", "."]],
   ["lint", ["eslint", "."]],
   ["types", ["tsc", "--noEmit"]],
+  ["types of the page", ["tsc", "-p", "src/page"]],
   ["tests", ["vitest", "run", "--reporter=default", "--reporter=json", `--outputFile.json=${report}`]],
 ]) {
   const { status } = spawnSync("npx", ["--no-install", ...command], {

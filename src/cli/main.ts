@@ -5,6 +5,7 @@ import { adoptCommand } from "./commands/adopt.js";
 import { amendCommand } from "./commands/amend.js";
 import { atticCommand } from "./commands/attic.js";
 import { backCommand } from "./commands/back.js";
+import { chartCommand } from "./commands/chart.js";
 import { checkCommand } from "./commands/check.js";
 import { compareCommand } from "./commands/compare.js";
 import { condenseCommand } from "./commands/condense.js";
@@ -93,6 +94,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .command(sketchCommand(session))
     .command(adoptCommand(session))
     .command(checkCommand(session))
+    .command(chartCommand(session))
     .command(compareCommand(session))
     .command(draftCommand(session))
     .command(rehearseCommand(session))

@@ -235,6 +235,22 @@ const project = {
     what: `Target ${v.target} is one database: there is none that it could differ from`,
     repair: "name a target that is many",
   })),
+  unknownChart: define("E130", 2, (v: { file: string; endings: readonly string[] }) => ({
+    what: "It cannot be told from its ending what kind of chart the file is to be",
+    received: v.file,
+    valid: v.endings.join(", "),
+    repair: "name a file with one of these endings",
+  })),
+  notInChart: define("E131", 2, (v: { name: string; known: readonly string[] }) => ({
+    what: "There is no such table in the chart",
+    received: v.name,
+    valid: `${v.known.slice(0, 12).join(", ")}${v.known.length > 12 ? `, … (${v.known.length} of them)` : ""}`,
+    repair: "name a table or its class, or the beginning of some with a *",
+  })),
+  emptyChart: define("E132", 2, (v: { point: string }) => ({
+    what: `There is nothing to draw: ${v.point} has no tables`,
+    repair: "write a model first, or name another version of the schema",
+  })),
 };
 
 /** Model files and what the models say. */

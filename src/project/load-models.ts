@@ -19,6 +19,8 @@ export interface LoadedModels extends ModelSchema {
   readonly files: readonly string[];
   /** A finding with its file and line. */
   readonly locate: (finding: Finding) => Finding;
+  /** The file an entity's class is in, where that is known. */
+  readonly fileOf: (entity: EntityDescription) => string | undefined;
 }
 
 /**
@@ -53,7 +55,14 @@ export async function loadModels(settings: Settings): Promise<LoadedModels> {
   };
   const findings = model.findings.map(locate);
   cache.keep();
-  return { ...model, findings, entities, files, locate };
+  return {
+    ...model,
+    findings,
+    entities,
+    files,
+    locate,
+    fileOf: entity => sources.locationOf(entity, undefined)?.file,
+  };
 }
 
 async function loadOrExplain(

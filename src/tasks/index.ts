@@ -15,6 +15,7 @@ export {
   type RestoreResult,
 } from "./attic.js";
 export { back, backAll, type BackOptions, type BackResult } from "./back.js";
+export { chart, type ChartOptions, type ChartResult } from "./chart.js";
 export { check, type CheckResult } from "./check.js";
 export {
   compare,

@@ -1,0 +1,245 @@
+import { describePart, describeRule, showSql, describeDefault } from "../change/words.js";
+import { addressOf } from "../schema/address.js";
+import { showDataType } from "../schema/data-type.js";
+import { uniqueLists } from "../schema/lookups.js";
+import { columnsOfRule } from "../schema/rules.js";
+import type { Action } from "../../modelling/facts.js";
+import {
+  TYPE_RULE_KINDS,
+  type Column,
+  type ForeignKey,
+  type Rule,
+  type Schema,
+  type Table,
+} from "../schema/types.js";
+
+/** What differs of a thing between two versions. */
+export type State = "new" | "changed" | "gone";
+
+/** A schema as it is drawn, whatever it is drawn as. */
+export interface Chart {
+  readonly tables: readonly ChartTable[];
+  readonly links: readonly ChartLink[];
+  /** Whether it is one version against another. */
+  readonly isDifference: boolean;
+}
+
+export interface ChartTable {
+  readonly address: string;
+  /** The class it comes from, where models say so. */
+  readonly entity?: string;
+  /** A namespace, or a folder of models. */
+  readonly group?: string;
+  readonly note?: string;
+  readonly role: Role;
+  readonly rows: readonly ChartRow[];
+  /** Uniques over several columns, and checks over several, in words. */
+  readonly rules: readonly string[];
+  readonly state?: State;
+  /** What it was called. */
+  readonly was?: string;
+}
+
+/** "root": refers to nothing · "between": its key is made of references · "branch": all others. */
+export type Role = "root" | "branch" | "between";
+
+export interface ChartRow {
+  readonly name: string;
+  readonly type: string;
+  readonly mark: "key" | "required" | "optional";
+  readonly unique: boolean;
+  /** Addresses of what it refers to. */
+  readonly refers: readonly string[];
+  readonly onDelete?: Action;
+  /** The value object, or the reference to any of several, that it is part of. */
+  readonly part?: string;
+  /** Default, computed, stamp, rules of this column alone, note: one each. */
+  readonly remarks: readonly string[];
+  readonly state?: State;
+  /** What it was: another name, another type. */
+  readonly was?: string;
+}
+
+/** A relation: many or one at its beginning refer to exactly one, or none or one, at its end. */
+export interface ChartLink {
+  readonly id: string;
+  readonly from: string;
+  /** The columns it stands in; none where a pair table is not drawn. */
+  readonly columns: readonly string[];
+  readonly to: string;
+  readonly fromEnd: "many" | "one";
+  readonly toEnd: "one" | "maybe one" | "many";
+  readonly onDelete?: Action;
+  /** The table of pairs that it stands for. */
+  readonly pair?: string;
+  /** It leads to one of several. */
+  readonly any: boolean;
+  readonly state?: State;
+}
+
+/** What models know beyond their schema. */
+export interface ChartFacts {
+  /** By address. */
+  readonly entities: ReadonlyMap<string, string>;
+  readonly groups: ReadonlyMap<string, string>;
+  /** By address and column: what a column is part of. */
+  readonly parts: ReadonlyMap<string, ReadonlyMap<string, string>>;
+}
+
+/** The chart of a schema. */
+export function chartOf({ tables }: Schema, facts?: ChartFacts): Chart {
+  const pairs = new Set(tables.filter(table => isPair(table, tables)).map(addressOf));
+  const drawn = tables.filter(table => !pairs.has(addressOf(table)));
+  return {
+    tables: drawn.map(table => tableOf(table, facts)),
+    links: tables.flatMap(table => (pairs.has(addressOf(table)) ? [pairLink(table)] : linksOf(table))),
+    isDifference: false,
+  };
+}
+
+/** Whether a table says nothing but which two go together. */
+function isPair(table: Table, tables: readonly Table[]): boolean {
+  const { columns, foreignKeys, key } = table;
+  const own = foreignKeys.flatMap(each => each.columns);
+  const address = addressOf(table);
+  return (
+    foreignKeys.length === 2 &&
+    own.length === columns.length &&
+    new Set(own).size === own.length &&
+    key?.columns.length === columns.length &&
+    table.note === undefined &&
+    !tables.some(other => other.foreignKeys.some(({ references }) => references.table === address))
+  );
+}
+
+function tableOf(table: Table, facts: ChartFacts | undefined): ChartTable {
+  const address = addressOf(table);
+  const entity = facts?.entities.get(address);
+  const group = table.namespace ?? facts?.groups.get(address);
+  const parts = facts?.parts.get(address);
+  return {
+    address,
+    ...(entity !== undefined && { entity }),
+    ...(group !== undefined && { group }),
+    ...(table.note !== undefined && { note: table.note }),
+    role: roleOf(table),
+    rows: table.columns.map(column => rowOf(table, column, parts?.get(column.name))),
+    rules: rulesOf(table),
+  };
+}
+
+function roleOf({ key, foreignKeys }: Table): Role {
+  if (foreignKeys.length === 0) return "root";
+  const referring = new Set(foreignKeys.flatMap(({ columns }) => columns));
+  const isBetween =
+    key !== undefined && key.columns.length > 1 && key.columns.every(name => referring.has(name));
+  return isBetween ? "between" : "branch";
+}
+
+function rowOf(table: Table, column: Column, part: string | undefined): ChartRow {
+  const { name } = column;
+  const references = table.foreignKeys.filter(({ columns }) => columns.includes(name));
+  const isKey = table.key?.columns.includes(name) ?? false;
+  const isAlone = (list: readonly string[]) => list.length === 1 && list[0] === name;
+  return {
+    name,
+    type: shortType(column),
+    mark: isKey ? "key" : column.nullable ? "optional" : "required",
+    unique:
+      (isKey ? false : table.uniques.some(({ columns }) => isAlone(columns))) ||
+      (!isKey && uniqueLists(table).some(isAlone)),
+    refers: references.map(each => each.references.table),
+    ...(references[0] && { onDelete: references[0].onDelete }),
+    ...(part !== undefined && { part }),
+    remarks: remarksOn(table, column),
+  };
+}
+
+/** An enumeration of a dialect's own may be as long as a page. */
+const LONGEST_TYPE = 28;
+
+function shortType({ type }: Column): string {
+  const text = showDataType(type);
+  return text.length > LONGEST_TYPE ? `${text.slice(0, LONGEST_TYPE - 1).trimEnd()}…` : text;
+}
+
+function remarksOn(
+  table: Table,
+  { name, type, default: value, computed, stamp, identity, note }: Column,
+): string[] {
+  const whole = showDataType(type);
+  return [
+    ...(whole.length > LONGEST_TYPE ? [whole] : []),
+    ...(note === undefined ? [] : [note]),
+    ...(identity ? ["counted up"] : []),
+    ...(stamp ? [`stamped when ${stamp}`] : []),
+    ...(computed ? [`computed: ${showSql(computed.sql)}`] : []),
+    ...(value ? [`default ${describeDefault(value)}`] : []),
+    ...table.checks.flatMap(({ rules }) =>
+      rules
+        .filter(rule => isAboutOne(rule) && columnsOfRule(rule)[0] === name && !isOfType(rule, type))
+        .map(describeRule),
+    ),
+  ];
+}
+
+function rulesOf(table: Table): string[] {
+  return [
+    ...table.uniques
+      .filter(({ columns }) => columns.length > 1)
+      .map(part => `unique ${describePart("unique", part)}`),
+    ...table.checks.flatMap(({ rules }) => rules.filter(rule => !isAboutOne(rule)).map(describeRule)),
+  ];
+}
+
+/** What the type says already. */
+function isOfType(rule: Rule, type: Column["type"]): boolean {
+  if (rule.kind === "max length") return "length" in type && type.length === rule.value;
+  return TYPE_RULE_KINDS.some(kind => kind === rule.kind);
+}
+
+function isAboutOne(rule: Rule): boolean {
+  return columnsOfRule(rule).length === 1;
+}
+
+/** References to any of several: one column each of which one is set, or each worked out from a name and a key. */
+function linksOf(table: Table): ChartLink[] {
+  const several = new Set([
+    ...table.checks.flatMap(({ rules }) =>
+      rules.flatMap(rule => (rule.kind === "one of" ? rule.columns : [])),
+    ),
+    ...table.columns.flatMap(({ name, computed }) => (computed ? [name] : [])),
+  ]);
+  return table.foreignKeys.map(key =>
+    linkOf(
+      table,
+      key,
+      key.columns.some(name => several.has(name)),
+    ),
+  );
+}
+
+function linkOf(table: Table, { columns, references, onDelete }: ForeignKey, any: boolean): ChartLink {
+  const from = addressOf(table);
+  const isSingle = [...uniqueLists(table), ...table.uniques.map(unique => unique.columns)].some(list =>
+    list.every(name => columns.includes(name)),
+  );
+  const isNullable = table.columns.some(({ name, nullable }) => nullable && columns.includes(name));
+  return {
+    id: `${from}(${columns.join(",")})→${references.table}`,
+    ...{ from, columns, to: references.table, any, onDelete },
+    fromEnd: isSingle ? "one" : "many",
+    toEnd: isNullable ? "maybe one" : "one",
+  };
+}
+
+function pairLink(table: Table): ChartLink {
+  const [one, other] = table.foreignKeys as [ForeignKey, ForeignKey];
+  const address = addressOf(table);
+  return {
+    id: address,
+    ...{ from: one.references.table, columns: [], to: other.references.table, any: false, pair: address },
+    ...{ fromEnd: "many", toEnd: "many" },
+    ...(one.onDelete === other.onDelete && { onDelete: one.onDelete }),
+  };
+}

@@ -1,0 +1,14 @@
+import type { Action } from "../../modelling/facts.js";
+import type { State } from "./chart.js";
+
+/** What happens to those who refer to a row that is deleted, where it is not refused. */
+export function shortAction(action: Action): string {
+  return action === "restrict" || action === "no action" ? "" : action;
+}
+
+/** States by sign and word, so that no colour alone tells them. */
+export const STATES = {
+  new: { sign: "+", word: "new" },
+  changed: { sign: "~", word: "changed" },
+  gone: { sign: "−", word: "gone" },
+} as const satisfies Record<State, { readonly sign: string; readonly word: string }>;

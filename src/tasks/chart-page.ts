@@ -1,0 +1,67 @@
+import { createHash } from "node:crypto";
+import type { Chart } from "../core/chart/chart.js";
+import type { FontFaces } from "../core/chart/draw-svg.js";
+import type { Layout } from "../core/chart/placed.js";
+import { pageData, type Step } from "../core/chart/page-data.js";
+import { writePage } from "../core/chart/page.js";
+import { DIALECT_TITLES, type DialectName } from "../core/dialect/registry.js";
+import { blocksFor } from "../core/plan/plan.js";
+import { addressOf } from "../core/schema/address.js";
+import { EMPTY_SCHEMA } from "../core/schema/types.js";
+import { showNumber } from "../history/migration.js";
+import { asset } from "./assets.js";
+import type { OpenProject } from "./open-project.js";
+import type { Point } from "./points.js";
+
+/** A chart, and what it is one of. */
+export interface Pictured {
+  readonly chart: Chart;
+  readonly title: string;
+  readonly project: OpenProject;
+  /** In portable words. */
+  readonly point: Point;
+}
+
+/** The chart as a page to move about in. */
+export function writeChartPage(
+  { chart, title, project, point }: Pictured,
+  layout: Layout,
+  font: FontFaces,
+): string {
+  return writePage({
+    layout,
+    font,
+    data: pageData(title, chart, stepsTo(project, point), sqlOf(project, point)),
+    script: asset("page.js").toString("utf8").trim(),
+    style: asset("page-style.css").toString("utf8"),
+    sumOf: text => createHash("sha256").update(text).digest("base64"),
+  });
+}
+
+/** The migrations that lead to a version, and what the models have beyond them. */
+function stepsTo({ history }: OpenProject, { migrations: last, beyond = [] }: Point): Step[] {
+  const steps = history()
+    .migrations.filter(({ number }) => number <= last)
+    .map(({ number, title, changes }): Step => ({ name: showNumber(number), title, changes }));
+  return beyond.length === 0
+    ? steps
+    : [...steps, { name: "models", title: "not drafted yet", changes: beyond }];
+}
+
+/** What makes a table, in the words of each dialect in use. */
+function sqlOf({ dialects }: OpenProject, { schema: { tables, definitions = [] } }: Point) {
+  const byAddress = new Map(tables.map(table => [addressOf(table), table]));
+  return (address: string): Record<string, string> => {
+    const table = byAddress.get(address);
+    if (!table) return {};
+    return Object.fromEntries(
+      dialects.map(dialect => {
+        const blocks = blocksFor(dialect, { ...EMPTY_SCHEMA, definitions }, [{ kind: "add table", table }]);
+        return [
+          DIALECT_TITLES[dialect.name as DialectName],
+          blocks.flatMap(({ statements }) => statements.map(each => `${each};`)).join("\n\n"),
+        ];
+      }),
+    );
+  };
+}
