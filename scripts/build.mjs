@@ -43,7 +43,7 @@ const common = {
   target: "node20",
   minify: true,
   legalComments: "linked",
-  // The ES module builds of class-validator and class-transformer leave out what is not used.
+  // The ES module build of class-validator leaves out what is not used.
   mainFields: ["module", "main"],
   external: ["libsql", "esbuild", "pg", "mysql2", "@electric-sql/pglite", "@viz-js/viz", "@resvg/resvg-wasm"],
   tsconfigRaw: { compilerOptions: { experimentalDecorators: true, useDefineForClassFields: true } },

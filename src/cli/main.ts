@@ -1,4 +1,4 @@
-import yargs, { type Argv } from "yargs";
+import yargs, { type Argv, type CommandModule } from "yargs";
 import { problems } from "../core/problems.js";
 import { VERSION } from "../version.js";
 import { adoptCommand } from "./commands/adopt.js";
@@ -58,9 +58,41 @@ function saidTwice(argv: object, parser: Argv): string | undefined {
   );
 }
 
+/** In the order of work. */
+const COMMANDS = [
+  initCommand,
+  sketchCommand,
+  adoptCommand,
+  checkCommand,
+  chartCommand,
+  compareCommand,
+  draftCommand,
+  rehearseCommand,
+  amendCommand,
+  restackCommand,
+  condenseCommand,
+  discardCommand,
+  statusCommand,
+  forwardCommand,
+  backCommand,
+  matchCommand,
+  rebuildCommand,
+  describeCommand,
+  atticCommand,
+  exportCommand,
+] as readonly ((session: Session) => CommandModule<object, never>)[];
+
 /** Runs one command. @returns the exit status */
 export async function main(args: readonly string[]): Promise<number> {
   const session = new Session(args);
+  let hasRun = false;
+  const noticed = (command: CommandModule<object, never>): CommandModule<object, never> => ({
+    ...command,
+    handler: given => {
+      hasRun = true;
+      return command.handler(given);
+    },
+  });
   const parser = yargs([...args])
     .scriptName("emberset")
     .locale("en")
@@ -90,26 +122,7 @@ export async function main(args: readonly string[]): Promise<number> {
       describe: "Every SQL statement with its time, on stderr",
       global: true,
     })
-    .command(initCommand(session))
-    .command(sketchCommand(session))
-    .command(adoptCommand(session))
-    .command(checkCommand(session))
-    .command(chartCommand(session))
-    .command(compareCommand(session))
-    .command(draftCommand(session))
-    .command(rehearseCommand(session))
-    .command(amendCommand(session))
-    .command(restackCommand(session))
-    .command(condenseCommand(session))
-    .command(discardCommand(session))
-    .command(statusCommand(session))
-    .command(forwardCommand(session))
-    .command(backCommand(session))
-    .command(matchCommand(session))
-    .command(rebuildCommand(session))
-    .command(describeCommand(session))
-    .command(atticCommand(session))
-    .command(exportCommand(session))
+    .command(COMMANDS.map(command => noticed(command(session))))
     .check(argv => {
       const twice = saidTwice(argv, parser);
       return twice === undefined || `--${twice} is said more than once`;
@@ -133,7 +146,9 @@ export async function main(args: readonly string[]): Promise<number> {
     });
   keepHelpUnmade(parser);
   try {
-    await parser.parseAsync();
+    const { help, version } = (await parser.parseAsync()) as { help?: boolean; version?: boolean };
+    // Behind `--` nothing is a command.
+    if (!hasRun && !help && !version) throw problems.usage({ what: "No command was given" });
   } catch (error) {
     session.fail(error);
   }

@@ -1,4 +1,3 @@
-import { plainToInstance } from "class-transformer";
 import {
   ArrayNotEmpty,
   IsArray,
@@ -178,24 +177,19 @@ function faultsOfList(
 }
 
 function faultsOf(shape: new () => object, value: Record<string, unknown>, path: string): string[] {
-  const instance = plainToInstance(shape, value);
-  const errors = validateSync(instance, {
-    whitelist: true,
-    forbidNonWhitelisted: true,
-    forbidUnknownValues: false,
-  });
   const known = knownProperties(shape);
-  return errors.map(error => sentence(error, path, known));
+  const instance = Object.assign(new shape(), Object.fromEntries(known.map(name => [name, value[name]])));
+  const unknown = Object.keys(value).filter(name => !known.includes(name));
+  return [
+    ...unknown.map(
+      name =>
+        `${path}${name} is not a setting; did you mean ${path}${closest(name, [...known])}? Valid: ${known.join(", ")}`,
+    ),
+    ...validateSync(instance, { forbidUnknownValues: false }).map(error => sentence(error, path)),
+  ];
 }
 
-function sentence(
-  { property, constraints = {}, value }: ValidationError,
-  path: string,
-  known: readonly string[],
-): string {
-  if (constraints["whitelistValidation"]) {
-    return `${path}${property} is not a setting; did you mean ${path}${closest(property, [...known])}? Valid: ${known.join(", ")}`;
-  }
+function sentence({ property, constraints = {}, value }: ValidationError, path: string): string {
   const reason = Object.values(constraints).at(-1) ?? "is wrong";
   return `${path}${reason}; received ${property === "url" ? "(not shown)" : show(value)}`;
 }
