@@ -61,18 +61,22 @@ const scriptUrl = {
 const APART = {
   "@babel/parser": { file: "typescript-parser", functions: ["parse", "parseExpression"] },
   "magic-string": { file: "edits", classes: ["MagicString"] },
+  "@faker-js/faker/locale/en": { file: "made-up-words", classes: [], values: ["faker"] },
   "@eslint-community/regexpp": { file: "pattern-parser", classes: ["RegExpParser"] },
 };
 const apart = {
   name: "apart",
   setup({ onLoad, onResolve }) {
-    onResolve({ filter: /^(?:@babel\/parser|magic-string|@eslint-community\/regexpp)$/ }, ({ path }) => ({
-      path,
-      namespace: "apart",
-    }));
+    onResolve(
+      { filter: /^(?:@babel\/parser|magic-string|@eslint-community\/regexpp|@faker-js\/faker\/locale\/en)$/ },
+      ({ path }) => ({
+        path,
+        namespace: "apart",
+      }),
+    );
     onResolve({ filter: /^\.\/parts\//, namespace: "apart" }, ({ path }) => ({ path, external: true }));
     onLoad({ filter: /.*/, namespace: "apart" }, ({ path }) => {
-      const { file, functions = [], classes = [] } = APART[path];
+      const { file, functions = [], classes = [], values = [] } = APART[path];
       const load = `require("./parts/${file}.cjs")`;
       const lines = [
         ...functions.map(name => `export const ${name} = (...given) => ${load}.${name}(...given);`),
@@ -80,6 +84,9 @@ const apart = {
           name => `export function ${name}(...given) { return new (${load}.${name})(...given); }`,
         ),
       ];
+      // Of the parts of a value, each is looked up when it is used.
+      for (const name of values)
+        lines.push(`export const ${name} = new Proxy({}, { get: (_, part) => ${load}.${name}[part] });`);
       return { contents: lines.join("\n") };
     });
   },

@@ -12,6 +12,7 @@ import { condenseCommand } from "./commands/condense.js";
 import { describeCommand } from "./commands/describe.js";
 import { draftCommand } from "./commands/draft.js";
 import { exportCommand } from "./commands/export.js";
+import { fillCommand } from "./commands/fill.js";
 import { forwardCommand } from "./commands/forward.js";
 import { initCommand } from "./commands/init.js";
 import { matchCommand } from "./commands/match.js";
@@ -21,6 +22,7 @@ import { discardCommand } from "./commands/discard.js";
 import { restackCommand } from "./commands/restack.js";
 import { sketchCommand } from "./commands/sketch.js";
 import { statusCommand } from "./commands/status.js";
+import { tryCommand } from "./commands/try.js";
 import { Session } from "./terminal/session.js";
 
 /**
@@ -78,6 +80,8 @@ const COMMANDS = [
   matchCommand,
   rebuildCommand,
   describeCommand,
+  fillCommand,
+  tryCommand,
   atticCommand,
   exportCommand,
 ] as readonly ((session: Session) => CommandModule<object, never>)[];

@@ -251,6 +251,35 @@ const project = {
     what: `There is nothing to draw: ${v.point} has no tables`,
     repair: "write a model first, or name another version of the schema",
   })),
+  noSchemaToFill: define("E133", 3, (v: { target: string; reason: string }) => ({
+    what: `The tables of target ${v.target} are not as the migrations here say, so no rows are put into them: ${v.reason}`,
+    repair: "run what is pending first, or see how the database differs",
+  })),
+  wrongRows: define("E134", 2, (v: { details: readonly string[]; more: number }) => ({
+    what: "Some rows in the files are none that the tables take, so none was put in",
+    details: [...v.details, ...(v.more > 0 ? [`and ${v.more} more`] : [])],
+    repair: "correct them and run again",
+  })),
+  guardedFill: define("E135", 3, (v: { target: string }) => ({
+    what: `Target ${v.target} is guarded: no made-up rows are put there without a word`,
+    repair: "confirm it by its name if that is meant",
+  })),
+  wrongCount: define("E136", 2, (v: { received: string }) => ({
+    what: "It cannot be told how many rows are meant",
+    received: v.received,
+    valid: "a number, or a table and a number: 20, pieces=500",
+    repair: "write it so",
+  })),
+  nothingToTry: define("E137", 2, (_: undefined) => ({
+    what: "There is no statement to try",
+    valid: "SQL as an argument, or a file with some",
+    repair: "write a query, such as SELECT * FROM pieces",
+  })),
+  refusedTry: define("E138", 4, (v: { statement: string; reason: string }) => ({
+    what: `The scratch database refuses a statement: ${v.reason}`,
+    received: v.statement,
+    repair: "correct it and try again; no database of yours was touched",
+  })),
 };
 
 /** Model files and what the models say. */

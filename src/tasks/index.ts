@@ -37,6 +37,7 @@ export { DIALECT_TITLES, type DialectName } from "../core/dialect/registry.js";
 export { discard, type DiscardOptions, type DiscardResult } from "./discard.js";
 export { draft, type DraftOptions, type DraftResult } from "./draft.js";
 export { exportSchema, type ExportOptions, type ExportResult } from "./export.js";
+export { fill, type FillOptions, type FillResult } from "./fill.js";
 export { forward, forwardAll, type ForwardOptions, type ForwardResult } from "./forward.js";
 export { init, type InitOptions, type InitResult } from "./init.js";
 export { isMany, type ManyOptions, type ManyResult, type Outcome } from "./many.js";
@@ -55,5 +56,6 @@ export {
 export { restack, type RestackedMigration, type RestackOptions, type RestackResult } from "./restack.js";
 export { sketch, type SketchedEntity, type SketchOptions, type SketchResult } from "./sketch.js";
 export { status, type MigrationStatus, type StatusResult, type TargetStatus } from "./status.js";
+export { tryQuery, type Tried, type TryOptions, type TryResult } from "./try-query.js";
 export { Problem } from "../core/problems.js";
 export type { Finding } from "../core/model/read/findings.js";

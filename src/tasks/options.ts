@@ -40,6 +40,8 @@ export type TaskEvent = { readonly target: string } &
     | { readonly kind: "waiting"; readonly whom: string }
     | { readonly kind: "migration begins"; readonly name: string; readonly direction: Direction }
     | { readonly kind: "migration done"; readonly run: RanMigration; readonly direction: Direction }
+    /** Rows were put into a table; how many are by now, and of how many. */
+    | { readonly kind: "rows"; readonly table: string; readonly done: number; readonly of: number }
     /** One of many; how many are by now, and of how many. `outcome` is the one of the task's result. */
     | {
         readonly kind: "database done";

@@ -48,6 +48,7 @@ describe("dialects", () => {
       "core/dialect": [
         "attic",
         "catalog",
+        "explain",
         "expressions",
         "index",
         "names",

@@ -10,6 +10,7 @@ export function columns(
   heads: readonly string[],
   rows: readonly (readonly string[])[],
   colours: Colours,
+  toTheRight: readonly boolean[] = [],
 ): string {
   const used = heads.map((_, at) => rows.some(row => (row[at] ?? "") !== ""));
   const keep = (cells: readonly string[]) => cells.filter((_, at) => used[at]);
@@ -17,6 +18,7 @@ export function columns(
   const table = new Table({
     head: head.some(text => text !== "") ? head.map(text => colours.gray(text)) : [],
     colWidths: fitted(head, body),
+    colAligns: keepOf(used, toTheRight).map(isRight => (isRight ? "right" : "left")),
     wordWrap: true,
     chars: NO_LINES,
     style: { head: [], border: [], "padding-left": 0, "padding-right": 0, compact: true },
@@ -27,6 +29,10 @@ export function columns(
     .split("\n")
     .map(line => `  ${line}`.trimEnd())
     .join("\n");
+}
+
+function keepOf(used: readonly boolean[], given: readonly boolean[]): boolean[] {
+  return used.flatMap((isUsed, at) => (isUsed ? [given[at] ?? false] : []));
 }
 
 const GAP = 2;

@@ -28,6 +28,7 @@ export class Session {
   private readonly json: boolean;
   private isRunning = false;
   private isInterruptible = false;
+  private readonly began = performance.now();
   private readonly abort = new AbortController();
 
   constructor(args: readonly string[]) {
@@ -64,6 +65,18 @@ export class Session {
     else process.stdout.write(`${text(value).trimEnd()}\n`);
   }
 
+  /** Text that is a part of the result; of many parts each as it comes. */
+  text(shown: string): void {
+    process.stdout.write(`${shown.trimEnd()}\n`);
+  }
+
+  /** Tells of a failure after which the command goes on. */
+  tellOf(error: unknown): void {
+    const before = this.exitStatus;
+    this.fail(error);
+    this.exitStatus = before;
+  }
+
   /** Progress and remarks, which are never part of the result. */
   note(text: string): void {
     process.stderr.write(`${text}\n`);
@@ -86,6 +99,17 @@ export class Session {
         return;
       case "database done":
         this.note(this.sayDone(event));
+        return;
+      case "rows":
+        // What takes less than a second needs no telling.
+        if (!process.stderr.isTTY || performance.now() - this.began < 1000) return;
+        this.stopProgress();
+        process.stderr.write(
+          this.colours.gray(
+            `… ${withoutControls(event.table)} ${event.done.toLocaleString("en")} of ${count(event.of, "row")}`,
+          ),
+        );
+        this.isRunning = true;
         return;
       case "migration begins":
         // Of many, only whole databases are told.
@@ -153,7 +177,8 @@ export class Session {
     return yes || !this.canAsk() ? undefined : askTheDeveloper;
   }
 
-  private canAsk(): boolean {
+  /** Whether there is a terminal to ask at. */
+  canAsk(): boolean {
     return !this.json && process.stdin.isTTY && process.stderr.isTTY;
   }
 

@@ -19,6 +19,29 @@ interface RowMaker {
   readonly row: (at: number, sparse: boolean) => ReadonlyMap<string, MadeUp> | undefined;
 }
 
+/** How made-up values are chosen. */
+export interface Style {
+  /** A value of a column that keeps to rules; undefined: none can be made up. */
+  readonly value: (column: Column, rules: readonly Rule[], at: number, table: Table) => MadeUp;
+  /** Whether what may be null is, in the row at a place. */
+  readonly isAbsent: (name: string, at: number, reference: boolean) => boolean;
+  /** Which of so many keys a reference takes that need not differ from those of other rows. */
+  readonly choose: (keys: number, at: number) => number;
+  /** Whether references that only differ together are chosen, too: a row that was there before is for others to leave out. */
+  readonly choosesPairs: boolean;
+  /** Whether moments that the database would set itself are made up. */
+  readonly stamps: boolean;
+}
+
+/** The plainest: each value by its row's place. */
+const PLAIN: Style = {
+  value: makeValue,
+  isAbsent: (_, at, reference) => (reference ? at % 4 === 3 : at % 5 === 4),
+  choose: (keys, at) => at % keys,
+  choosesPairs: false,
+  stamps: false,
+};
+
 /**
  * Makes up rows that keep to a table's types and rules as far as those are data. SQL of the developer's own is not
  * understood: the database has the last word on a row.
@@ -28,13 +51,14 @@ export function rowMaker(
   table: Table,
   rules: ReadonlyMap<string, readonly Rule[]>,
   keysOf: KeysOf,
+  style: Style = PLAIN,
 ): RowMaker {
-  const ofColumn = (column: Column): Rule[] => [
-    ...table.checks.flatMap(check =>
-      check.rules.filter(rule => "column" in rule && rule.column === column.name),
-    ),
-    ...(rules.get(column.name) ?? []),
-  ];
+  const rulesOf = rulesByColumn(table, rules);
+  const ofColumn = ({ name }: Column) => rulesOf.get(name)!;
+  const needed = new Set(
+    table.columns.filter(({ name }) => mustBeThere(name, rules.get(name) ?? [])).map(({ name }) => name),
+  );
+  const byName = new Map(table.columns.map(column => [column.name, column]));
   const all = table.checks.flatMap(check => check.rules);
   const arcs = all.filter(rule => rule.kind === "one of");
   const together = all.filter(rule => rule.kind === "together");
@@ -48,7 +72,7 @@ export function rowMaker(
     if (!column || isReference || value === null || value === undefined || !values.get(right)) return;
     for (const step of STEPS) {
       if (holds(value, values.get(right))) return;
-      const other = at + step < 0 ? undefined : makeValue(column, ofColumn(column), at + step);
+      const other = at + step < 0 ? undefined : style.value(column, ofColumn(column), at + step, table);
       if (other !== undefined) values.set(right, other);
     }
   };
@@ -56,21 +80,22 @@ export function rowMaker(
     row: (at, sparse) => {
       const values = new Map<string, MadeUp>();
       for (const foreignKey of table.foreignKeys) {
-        const columns = foreignKey.columns.map(name => table.columns.find(each => each.name === name));
+        const columns = foreignKey.columns.map(name => byName.get(name));
         if (columns.some(column => column?.computed)) continue;
-        const picked = pickKey(foreignKey, table, unique, keysOf, at);
+        const picked = pickKey(foreignKey, table, unique, keysOf, at, style);
         const nullable = columns.every(column => column?.nullable);
         if (!picked && !nullable) return undefined;
-        const absent = !picked || (nullable && (sparse || at % 4 === 3));
+        const absent = !picked || (nullable && (sparse || style.isAbsent(foreignKey.columns[0]!, at, true)));
         for (const [index, name] of foreignKey.columns.entries())
           values.set(name, absent ? null : picked[index]);
       }
       for (const column of table.columns) {
-        if (values.has(column.name) || column.computed || column.stamp || column.identity) continue;
-        const isFree = column.nullable && !mustBeThere(column.name, rules.get(column.name) ?? []);
-        if (isFree && (sparse || at % 5 === 4)) values.set(column.name, null);
+        if (values.has(column.name) || column.computed || column.identity) continue;
+        if (column.stamp && !style.stamps) continue;
+        const isFree = column.nullable && !needed.has(column.name);
+        if (isFree && (sparse || style.isAbsent(column.name, at, false))) values.set(column.name, null);
         else {
-          const value = makeValue(column, ofColumn(column), at);
+          const value = style.value(column, ofColumn(column), at, table);
           if (value === undefined && !column.default && !column.nullable) return undefined;
           if (value !== undefined) values.set(column.name, value);
         }
@@ -82,7 +107,9 @@ export function rowMaker(
           for (const [index, name] of foreignKey.columns.entries())
             values.set(
               name,
-              foreignKey.columns[0] === one ? pickKey(foreignKey, table, unique, keysOf, at)?.[index] : null,
+              foreignKey.columns[0] === one
+                ? pickKey(foreignKey, table, unique, keysOf, at, style)?.[index]
+                : null,
             );
       }
       for (const comparison of compared) settle(comparison, values, at);
@@ -92,6 +119,19 @@ export function rowMaker(
       return values;
     },
   };
+}
+
+function rulesByColumn(
+  { columns, checks }: Table,
+  rules: ReadonlyMap<string, readonly Rule[]>,
+): ReadonlyMap<string, readonly Rule[]> {
+  const stated = checks.flatMap(check => check.rules);
+  return new Map(
+    columns.map(({ name }) => [
+      name,
+      [...stated.filter(rule => "column" in rule && rule.column === name), ...(rules.get(name) ?? [])],
+    ]),
+  );
 }
 
 /** A check that compares two columns of a row. */
@@ -163,12 +203,17 @@ function pickKey(
   unique: readonly { readonly columns: readonly string[] }[],
   keysOf: KeysOf,
   at: number,
+  style: Style,
 ): readonly MadeUp[] | undefined {
   const keys = keysOf(references.table, references.columns);
   if (keys.length === 0) return undefined;
   const others = table.foreignKeys.filter(each =>
     unique.some(part => part.columns.includes(each.columns[0]!) && part.columns.includes(columns[0]!)),
   );
+  const isChosen =
+    (others.length <= 1 || style.choosesPairs) &&
+    !unique.some(part => part.columns.every(name => columns.includes(name)));
+  if (isChosen) return keys[style.choose(keys.length, at)];
   let turn = at;
   for (const other of others) {
     if (other.columns === columns) break;
@@ -185,7 +230,8 @@ export function textsFor(column: Column, rules: readonly Rule[], count: number):
   ];
 }
 
-function makeValue(column: Column, rules: readonly Rule[], at: number): MadeUp {
+/** A value by its row's place, which keeps to rules as far as they are data. */
+export function makeValue(column: Column, rules: readonly Rule[], at: number): MadeUp {
   const [list, ...lists] = rules.flatMap(rule => (rule.kind === "in" ? [rule.values] : []));
   if (list) {
     const all = list.filter(value => lists.every(each => each.includes(value)));

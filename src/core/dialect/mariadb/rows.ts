@@ -1,3 +1,4 @@
+import { explain } from "./explain.js";
 import type { DialectRows } from "../shared/dialect.js";
 import { literalSql } from "./expressions.js";
 import { quote } from "./names.js";
@@ -5,6 +6,7 @@ import { quote } from "./names.js";
 export const rows: DialectRows = {
   literalSql: literalSql,
   bytesLiteral: digits => `X'${digits}'`,
+  explain,
   emptyRow: "() VALUES ()",
   jsonPairs: (first, second) => `CAST(JSON_ARRAYAGG(JSON_ARRAY(${first}, ${second})) AS char)`,
   emptySql: table => `TRUNCATE TABLE ${table}`,

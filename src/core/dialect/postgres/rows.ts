@@ -1,3 +1,4 @@
+import { explain } from "./explain.js";
 import type { DialectRows, GuardedCount, RowCondition } from "../shared/dialect.js";
 import { literalSql } from "./expressions.js";
 import { dollarQuoted, quote } from "./names.js";
@@ -6,6 +7,7 @@ import { goOnCountingSql } from "./render/sequences.js";
 export const rows: DialectRows = {
   literalSql: literalSql,
   bytesLiteral: digits => `'\\x${digits}'`,
+  explain,
   emptyRow: "DEFAULT VALUES",
   jsonPairs: (first, second) => `json_agg(json_build_array(${first}, ${second}))::text`,
   countGuarded,

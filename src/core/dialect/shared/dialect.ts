@@ -1,3 +1,4 @@
+import type { ExplainSyntax } from "./explain.js";
 import type { TypeWords } from "../../change/widening.js";
 import type { TokenRules } from "../../sql/tokens.js";
 import type {
@@ -138,6 +139,8 @@ export interface DialectRows {
   readonly bytesLiteral: (digits: string) => string;
   /** What follows `INSERT INTO t` for a row of which nothing is said. */
   readonly emptyRow: string;
+  /** A statement after which a session holds references; absent: it does. */
+  readonly checked?: string;
   /**
    * A count, `n`, that a value may make the engine refuse rather than answer, in two statements: the second gives it.
    * Where it is refused, the rows of a table, called t, are counted of which a condition holds or is refused; without
@@ -148,6 +151,7 @@ export interface DialectRows {
   readonly jsonPairs: (first: string, second: string) => string;
   /** A statement that takes all rows out of a table. */
   readonly emptySql: (table: string) => string;
+  readonly explain: ExplainSyntax;
   /** How rows are copied as they are. */
   readonly copying: CopySyntax;
   /** The usual driver, and what it gives for a type in TypeScript where that is not what the type says. */

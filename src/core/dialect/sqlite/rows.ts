@@ -1,3 +1,4 @@
+import { explain } from "./explain.js";
 import type { DialectRows } from "../shared/dialect.js";
 import { literalSql } from "./expressions.js";
 import { quote } from "./names.js";
@@ -5,7 +6,9 @@ import { quote } from "./names.js";
 export const rows: DialectRows = {
   literalSql: literalSql,
   bytesLiteral: digits => `X'${digits}'`,
+  explain,
   emptyRow: "DEFAULT VALUES",
+  checked: "PRAGMA foreign_keys = ON",
   jsonPairs: (first, second) => `json_group_array(json_array(${first}, ${second}))`,
   // There is no TRUNCATE: https://sqlite.org/lang_delete.html#the_truncate_optimization
   emptySql: table => `DELETE FROM ${table}`,
