@@ -151,9 +151,12 @@ const BY_ITSELF = /^(?:\(?auto(?:matic(?:ally)?)?\)?|by itself|comes by itself)$
 function outlineField(name: string, type: string, refersTo: string, note: string): SketchField {
   const quoted = /^[\p{L}_][\p{L}\p{N}_]*$/u.test(name) ? name : `"${name.replaceAll('"', '""')}"`;
   const words = BY_ITSELF.test(type) ? "" : type;
-  const target = refersTo.replace(/[.(].*$/, "").trim();
-  const reference =
-    target === "" ? "" : `references "${target}"${refersTo.replace(/^[^\s.(]+(?:[.(][^\s)]*\)?)?/, "")}`;
+  const [actions = ""] = /\s+on\s+(?:delete|update)\s.*$/i.exec(refersTo) ?? [];
+  const target = refersTo
+    .slice(0, refersTo.length - actions.length)
+    .replace(/[.(].*$/, "")
+    .trim();
+  const reference = target === "" ? "" : `references "${target}"${actions}`;
   const field = readPhrase([quoted, words, reference].filter(Boolean).join(" "));
   return { ...field, ...(note !== "" && { note }) };
 }

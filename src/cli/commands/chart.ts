@@ -2,9 +2,12 @@ import type { CommandModule } from "yargs";
 import type { ChartOptions, ChartResult } from "../../tasks/chart.js";
 import { count } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
+import { atEverySave, WATCH } from "../terminal/watch.js";
 
-type Args = GlobalArgs &
-  Pick<ChartOptions, "of" | "from" | "only" | "around" | "depth" | "fields" | "look" | "out">;
+type Args = GlobalArgs & { watch?: boolean | undefined } & Pick<
+    ChartOptions,
+    "of" | "from" | "only" | "around" | "depth" | "fields" | "look" | "out"
+  >;
 
 /** `emberset chart` */
 export function chartCommand(session: Session): CommandModule<object, Args> {
@@ -46,10 +49,12 @@ export function chartCommand(session: Session): CommandModule<object, Args> {
           describe: "How much of each table; all when left out",
         })
         .option("look", { choices: ["light", "dark"] as const, describe: "light when left out" })
+        .option("watch", WATCH)
         .example("$0 chart --out schema.html --out schema.png", "A page to click through, and a picture")
         .example("$0 chart --around Piece --depth 2", "What is near one table")
         .example("$0 chart --from history", "What the models change") as never,
     handler: async args => {
+      if (args.watch) return atEverySave(args, session);
       const { chart } = await import("../../tasks/chart.js");
       const { of, from, only, around, depth, fields, look, out } = args;
       const result = await chart({

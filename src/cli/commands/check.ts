@@ -5,8 +5,10 @@ import { count } from "../terminal/layout.js";
 import { remedyFor } from "../words/findings.js";
 import { showPath } from "../words/problem-text.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
+import { atEverySave, WATCH } from "../terminal/watch.js";
 
 interface Args extends GlobalArgs {
+  watch?: boolean | undefined;
   strict?: boolean | undefined;
 }
 
@@ -18,8 +20,10 @@ export function checkCommand(session: Session): CommandModule<object, Args> {
     builder: yargs =>
       yargs
         .option("strict", { type: "boolean", describe: "Exit with 1 when there is advice" })
+        .option("watch", WATCH)
         .example("$0 check", "What is wrong with the models, or worth a thought"),
     handler: async args => {
+      if (args.watch) return atEverySave(args, session);
       const { check } = await import("../../tasks/check.js");
       const result = await check(session.taskOptions(args));
       session.result(result, shown => render(shown, session));

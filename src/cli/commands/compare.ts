@@ -5,9 +5,11 @@ import { sayRows } from "../../core/plan/say-rows.js";
 import type { ComparedChange, CompareResult } from "../../tasks/compare.js";
 import { columns, count } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
+import { atEverySave, WATCH } from "../terminal/watch.js";
 import type { Colours } from "../words/colours.js";
 
 interface Args extends GlobalArgs {
+  watch?: boolean | undefined;
   from?: string | undefined;
   to?: string | undefined;
   target?: string | undefined;
@@ -33,10 +35,12 @@ export function compareCommand(session: Session): CommandModule<object, Args> {
           requiresArg: true,
         })
         .option("strict", { type: "boolean", describe: "Exit with 1 when something differs" })
+        .option("watch", WATCH)
         .example("$0 compare", "What the models have and the migrations do not")
         .example("$0 compare --from target:live --to models", "What a live database lacks")
         .example("$0 compare --from 0002 --to history", "What came after migration 0002"),
     handler: async args => {
+      if (args.watch) return atEverySave(args, session);
       const { from, to, target } = args;
       const { compare } = await import("../../tasks/compare.js");
       const result = await compare({ ...session.taskOptions(args), from, to, target });

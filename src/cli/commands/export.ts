@@ -14,13 +14,14 @@ interface Args extends GlobalArgs {
 export function exportCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "export",
-    describe: "The whole schema in another form: TypeScript types of its rows",
+    describe: "The whole schema in another form: SQL, a data dictionary, an outline, TypeScript types",
     builder: yargs =>
       yargs
         .option("as", {
-          choices: ["row-types"] as const,
+          choices: ["sql", "markdown", "csv", "row-types"] as const satisfies readonly ExportOptions["as"][],
           demandOption: true,
-          describe: "row-types: interfaces of rows as the driver gives them",
+          describe:
+            "sql: all of it as one script; markdown: a data dictionary; csv: an outline, as sketch reads it; row-types: interfaces of rows as the driver gives them",
         })
         .option("from", {
           type: "string",
@@ -33,6 +34,8 @@ export function exportCommand(session: Session): CommandModule<object, Args> {
           describe: "For the dialect of which target; home when left out",
         })
         .option("out", { type: "string", requiresArg: true, describe: "The file; printed when left out" })
+        .example("$0 export --as sql", "What makes all of it, in one script")
+        .example("$0 export --as markdown --out tables.md", "What each table and column is")
         .example("$0 export --as row-types --out rows.ts", "Types for what queries give back") as never,
     handler: async args => {
       const { exportSchema } = await import("../../tasks/export.js");
@@ -44,5 +47,5 @@ export function exportCommand(session: Session): CommandModule<object, Args> {
 }
 
 function render({ written, tables, dialect, text: source }: ExportResult): string {
-  return written === undefined ? source : `${written}: the rows of ${count(tables, "table")} on ${dialect}`;
+  return written === undefined ? source : `${written}: ${count(tables, "table")}, for ${dialect}`;
 }

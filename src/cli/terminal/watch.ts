@@ -1,0 +1,51 @@
+import { spawn } from "node:child_process";
+import { watch } from "node:fs";
+import { basename, dirname } from "node:path";
+import { setTimeout as wait } from "node:timers/promises";
+import { loadSettings, CONFIG_FILE } from "../../project/load-settings.js";
+import { modelsFolder } from "../../project/settings.js";
+import type { GlobalArgs, Session } from "./session.js";
+
+/** The option of commands that can be run at every save. */
+export const WATCH = { type: "boolean", describe: "Again at every save of a model or the config" } as const;
+
+/** Editors write a file in several steps: what is saved within so many milliseconds is one save. */
+const STEPS = 60;
+
+/**
+ * Runs the same command now and again whenever a model or the config is saved, each time in a process of its own, until it is
+ * ended.
+ */
+export async function atEverySave({ project = "." }: GlobalArgs, session: Session): Promise<never> {
+  const settings = await loadSettings(project);
+  let saved: string | undefined = "";
+  let wake: (() => void) | undefined;
+  const notice = (file: string) => {
+    if (!/\.[cm]?tsx?$/.test(file)) return;
+    saved = file;
+    wake?.();
+  };
+  watch(modelsFolder(settings), { recursive: true }, (_, file) => notice(file ?? ".ts"));
+  watch(settings.folder, (_, file) => file === CONFIG_FILE && notice(file));
+  for (;;) {
+    if (saved === undefined) await new Promise<void>(resolve => (wake = resolve));
+    await wait(STEPS);
+    const file = saved;
+    saved = undefined;
+    if (process.stdout.isTTY) process.stdout.write("\u001b[2J\u001b[3J\u001b[H");
+    const when = new Date().toTimeString().slice(0, 8);
+    session.note(
+      session.colours.gray(
+        file === ""
+          ? `${when} watching ${basename(dirname(modelsFolder(settings)))}/${basename(modelsFolder(settings))}, Ctrl-C ends`
+          : `${when} ${file} was saved`,
+      ),
+    );
+    await once(process.argv.slice(1).filter(each => each !== "--watch"));
+  }
+}
+
+function once(args: readonly string[]): Promise<void> {
+  const child = spawn(process.execPath, args, { stdio: "inherit" });
+  return new Promise(resolve => child.once("close", () => resolve()));
+}
