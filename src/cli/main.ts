@@ -8,6 +8,7 @@ import { backCommand } from "./commands/back.js";
 import { chartCommand } from "./commands/chart.js";
 import { checkCommand } from "./commands/check.js";
 import { compareCommand } from "./commands/compare.js";
+import { completionCommand, type Completable } from "./commands/completion.js";
 import { condenseCommand } from "./commands/condense.js";
 import { describeCommand } from "./commands/describe.js";
 import { draftCommand } from "./commands/draft.js";
@@ -84,7 +85,31 @@ const COMMANDS = [
   tryCommand,
   atticCommand,
   exportCommand,
+  completionCommand(() => completable(new Session([]))),
 ] as readonly ((session: Session) => CommandModule<object, never>)[];
+
+/** What each command can be given, as it tells yargs. */
+function completable(session: Session): Completable[] {
+  return COMMANDS.map(make => {
+    const { command, builder } = make(session);
+    const parser = yargs([]);
+    if (typeof builder === "function") void builder(parser as never);
+    const { key, choices } = (
+      parser as unknown as {
+        getOptions: () => {
+          readonly key: Readonly<Record<string, unknown>>;
+          readonly choices: Readonly<Record<string, readonly string[]>>;
+        };
+      }
+    ).getOptions();
+    const own = Object.keys(key).filter(
+      name => /^[a-z][a-z-]+$/.test(name) && !["help", "version"].includes(name),
+    );
+    return { name: String(command).split(" ")[0]!, options: [...own, ...GLOBAL], choices };
+  });
+}
+
+const GLOBAL = ["project", "json", "yes", "no-colour", "trace", "help"];
 
 /** Runs one command. @returns the exit status */
 export async function main(args: readonly string[]): Promise<number> {

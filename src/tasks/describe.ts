@@ -1,13 +1,14 @@
 import { describeForeignKey, describePart } from "../core/change/words.js";
-import type { LeftAlone } from "../core/dialect/shared/dialect.js";
+import type { CatalogRow, LeftAlone } from "../core/dialect/shared/dialect.js";
 import { problems } from "../core/problems.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
-import { addressOf } from "../core/schema/address.js";
+import { addressOf, quoteAddress } from "../core/schema/address.js";
 import type { Column, ForeignKey, Table } from "../core/schema/types.js";
 import { describeDefault, showSql } from "../core/change/words.js";
 import { showDataType } from "../core/schema/data-type.js";
 import { countRows } from "../database/count-rows.js";
 import { withDatabase } from "../database/open.js";
+import type { Database } from "../database/session/database.js";
 import { loadSettings } from "../project/load-settings.js";
 import { oneTarget } from "./databases.js";
 import { type TargetOptions, watched } from "./options.js";
@@ -15,6 +16,8 @@ import { type TargetOptions, watched } from "./options.js";
 export interface DescribeOptions extends TargetOptions {
   /** One table. @default all */
   readonly table?: string | undefined;
+  /** How many rows of each table are given, too. @default 0 */
+  readonly rows?: number | undefined;
 }
 
 export interface DescribeResult {
@@ -40,6 +43,8 @@ export interface DescribedTable {
   readonly refersTo: readonly Reference[];
   /** References from others to this table. */
   readonly referredBy: readonly Reference[];
+  /** The first rows by its key, where they were asked for; values as the driver gives them. */
+  readonly first?: readonly Readonly<Record<string, unknown>>[];
 }
 
 export interface DescribedColumn {
@@ -70,7 +75,11 @@ export interface Reference {
 }
 
 /** What a database really holds. @throws Problem E104, E107, E400 to E406 */
-export async function describe({ table, ...options }: DescribeOptions): Promise<DescribeResult> {
+export async function describe({
+  table,
+  rows: wanted = 0,
+  ...options
+}: DescribeOptions): Promise<DescribeResult> {
   const settings = await loadSettings(options.project ?? ".");
   const target = await oneTarget(settings, options.target, options);
   return withDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
@@ -80,16 +89,28 @@ export async function describe({ table, ...options }: DescribeOptions): Promise<
     const rows = await countRows(database, chosen);
     const names = new Set(chosen.map(addressOf));
     const references = referencesOf(tables);
+    const described = chosen.map(each => describeTable(each, references, rows.get(addressOf(each)) ?? 0));
+    const first = new Map<string, readonly CatalogRow[]>();
+    if (wanted > 0)
+      for (const each of chosen) first.set(addressOf(each), await firstRows(database, each, wanted));
     return {
       target: target.name,
       dialect: target.dialect,
       place: target.label,
-      tables: chosen.map(each => describeTable(each, references, rows.get(addressOf(each)) ?? 0)),
+      tables: wanted > 0 ? described.map(each => ({ ...each, first: first.get(each.table)! })) : described,
       leftAlone: catalog.leftAlone.filter(
         each => table === undefined || (each.table !== undefined && names.has(each.table)),
       ),
     };
   });
+}
+
+function firstRows({ dialect, rows }: Database, table: Table, count: number): Promise<CatalogRow[]> {
+  const { quote } = dialect.names;
+  const order = table.key ? ` ORDER BY ${table.key.columns.map(quote).join(", ")}` : "";
+  return rows(
+    `SELECT * FROM ${quoteAddress(addressOf(table), quote)}${order} LIMIT ${Math.max(1, Math.floor(count))}`,
+  );
 }
 
 function findTable(tables: readonly Table[], wanted: string): Table {

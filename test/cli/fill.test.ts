@@ -58,6 +58,14 @@ test("rows that are there are left alone unless more is asked for; a guarded tar
   studio.ok("draft", "first");
   studio.ok("forward");
   studio.ok("fill", "--rows", "5");
+  const { tables } = studio.json<{ tables: { first: { id: number }[] }[] }>(
+    "describe",
+    "kilns",
+    "--rows",
+    "2",
+  );
+  expect(tables[0]!.first.map(({ id }) => id)).toEqual([1, 2]);
+  expect(studio.ok("describe", "kilns", "--rows", "1")).toMatch(/\n +id {2}name .*\n +1 {2}\S/);
   const before = studio.dump();
   expect(studio.ok("fill")).toContain("left alone, since they have rows: clays, kilns, potters, pieces");
   expect(studio.dump()).toBe(before);

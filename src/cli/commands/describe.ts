@@ -3,6 +3,7 @@ import type { DescribedTable, DescribeResult, NamedText } from "../../tasks/desc
 import type { DifferingResult } from "../../tasks/differing.js";
 import { withoutPasswords } from "../words/plain.js";
 import { columns, count } from "../terminal/layout.js";
+import { rowsText } from "../terminal/rows-text.js";
 import { showPlace } from "../words/problem-text.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import type { Colours } from "../words/colours.js";
@@ -11,6 +12,7 @@ interface Args extends GlobalArgs {
   table?: string | undefined;
   target?: string | undefined;
   differs?: boolean | undefined;
+  rows?: number | undefined;
 }
 
 /** `emberset describe` */
@@ -26,13 +28,14 @@ export function describeCommand(session: Session): CommandModule<object, Args> {
           describe: "Which database; home when left out",
           requiresArg: true,
         })
+        .option("rows", { type: "number", requiresArg: true, describe: "Also so many rows of each table" })
         .option("differs", {
           type: "boolean",
           describe: "Of a target that is many databases: which hold other schemas than most of them",
         })
         .example("$0 describe pieces", "Columns, keys, references both ways, indexes, checks, rows"),
     handler: async args => {
-      const { table, target } = args;
+      const { table, target, rows } = args;
       if (args.differs) {
         const { describeDiffering } = await import("../../tasks/differing.js");
         const result = await describeDiffering({ ...session.taskOptions(args), target });
@@ -40,7 +43,7 @@ export function describeCommand(session: Session): CommandModule<object, Args> {
         return;
       }
       const { describe } = await import("../../tasks/describe.js");
-      const result = await describe({ ...session.taskOptions(args), table, target });
+      const result = await describe({ ...session.taskOptions(args), table, target, rows });
       session.result(result, shown => render(shown, session));
     },
   };
@@ -96,5 +99,6 @@ function renderTable(table: DescribedTable, colours: Colours): string {
     `${colours.bold(table.table)} · ${count(table.rows, "row")}`,
     columns(["column", "type", "", "default", "remarks"], rows, colours),
     ...(facts.length > 0 ? ["", columns(["", "", ""], facts, colours)] : []),
+    ...(table.first && table.first.length > 0 ? ["", rowsText(table.first, colours)] : []),
   ].join("\n");
 }

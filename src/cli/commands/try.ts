@@ -2,7 +2,8 @@ import type { CommandModule } from "yargs";
 import type { PlanStep } from "../../core/dialect/shared/explain.js";
 import { problems } from "../../core/problems.js";
 import type { Tried, TryOptions, TryResult } from "../../tasks/try-query.js";
-import { columns, count } from "../terminal/layout.js";
+import { count } from "../terminal/layout.js";
+import { rowsText, sayValue } from "../terminal/rows-text.js";
 import { promptForSql } from "../terminal/prompt.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import { countsOf } from "./fill.js";
@@ -130,14 +131,9 @@ function renderTried(
   { colours }: Session,
   limit = SHOWN,
 ): string {
-  const names = Object.keys(rows[0] ?? {});
-  const shown = rows.slice(0, limit).map(row => names.map(name => sayValue(row[name])));
-  const isNumber = names.map(name =>
-    rows.every(row => row[name] === null || /^(?:number|bigint)$/.test(typeof row[name])),
-  );
   const more = rows.length > limit ? `, ${limit} of them shown` : "";
   return [
-    ...(rows.length === 0 ? [] : [columns(names, shown, colours, isNumber)]),
+    ...(rows.length === 0 ? [] : [rowsText(rows.slice(0, limit), colours)]),
     colours.gray(
       `  ${rows.length === 0 ? "no rows" : count(rows.length, "row")}${more}, ${tookMs.toFixed(1)} ms`,
     ),
@@ -156,14 +152,6 @@ function treeOf({ words, children }: PlanStep, isLast: boolean, indent: string):
     `${indent}${isLast ? "└─ " : "├─ "}${words}`,
     ...children.flatMap((child, at) => treeOf(child, at === children.length - 1, below)),
   ];
-}
-
-function sayValue(value: unknown): string {
-  if (value === null || value === undefined) return "NULL";
-  if (value instanceof Date) return value.toISOString();
-  if (value instanceof Uint8Array) return `0x${Buffer.from(value).toString("hex")}`;
-  if (value instanceof ArrayBuffer) return sayValue(new Uint8Array(value));
-  return typeof value === "object" ? JSON.stringify(value) : String(value);
 }
 
 /** https://www.rfc-editor.org/rfc/rfc4180; null is an empty field. */

@@ -25,6 +25,8 @@ type DatabaseDone = Extract<TaskEvent, { kind: "database done" }>;
 export class Session {
   readonly colours: Colours;
   exitStatus = 0;
+  /** What stands behind `--`, as it was written. */
+  readonly behind: readonly string[];
   private readonly json: boolean;
   private isRunning = false;
   private isInterruptible = false;
@@ -34,6 +36,8 @@ export class Session {
   constructor(args: readonly string[]) {
     // Known before the arguments are parsed: a mistake in them is reported in the form that was asked for.
     this.json = args.includes("--json");
+    const end = args.indexOf("--");
+    this.behind = end < 0 ? [] : args.slice(end + 1);
     const off =
       args.includes("--no-colour") || Boolean(process.env["NO_COLOR"]) || process.env["TERM"] === "dumb";
     this.colours = createColors(!off && (process.stdout.isTTY || Boolean(process.env["FORCE_COLOR"])));
