@@ -46,7 +46,7 @@ export function waits(args: readonly string[]): number {
 
 /** An option that takes one value, and was given several. */
 function saidTwice(argv: object, parser: Argv): string | undefined {
-  const lists = (parser as unknown as { getOptions: () => { array: readonly string[] } }).getOptions().array;
+  const lists = optionsOf(parser).array;
   return (
     Object.entries(argv)
       .filter(
@@ -94,19 +94,34 @@ function completable(session: Session): Completable[] {
     const { command, builder } = make(session);
     const parser = yargs([]);
     if (typeof builder === "function") void builder(parser as never);
-    const { key, choices } = (
-      parser as unknown as {
-        getOptions: () => {
-          readonly key: Readonly<Record<string, unknown>>;
-          readonly choices: Readonly<Record<string, readonly string[]>>;
-        };
-      }
-    ).getOptions();
-    const own = Object.keys(key).filter(
-      name => /^[a-z][a-z-]+$/.test(name) && !["help", "version"].includes(name),
-    );
-    return { name: String(command).split(" ")[0]!, options: [...own, ...GLOBAL], choices };
+    const { choices } = optionsOf(parser);
+    return {
+      name: String(command).split(" ")[0]!,
+      options: [...ownOptions(parser, command), ...GLOBAL],
+      choices,
+    };
   });
+}
+
+interface ParserOptions {
+  readonly key: Readonly<Record<string, unknown>>;
+  readonly choices: Readonly<Record<string, readonly string[]>>;
+  readonly array: readonly string[];
+}
+
+function optionsOf(parser: Argv): ParserOptions {
+  return (parser as unknown as { getOptions: () => ParserOptions }).getOptions();
+}
+
+/** The options of a command that not every one has. */
+function ownOptions(parser: Argv, command: CommandModule["command"]): string[] {
+  const positional = [...String(command).matchAll(/[<[](\w+)/g)].map(([, name]) => name);
+  return Object.keys(optionsOf(parser).key).filter(
+    name =>
+      /^[a-z][a-z-]+$/.test(name) &&
+      !GLOBAL.includes(name) &&
+      ![...positional, "colour", "version"].includes(name),
+  );
 }
 
 const GLOBAL = ["project", "json", "yes", "no-colour", "trace", "help"];
@@ -117,6 +132,11 @@ export async function main(args: readonly string[]): Promise<number> {
   let hasRun = false;
   const noticed = (command: CommandModule<object, never>): CommandModule<object, never> => ({
     ...command,
+    builder: (given: Argv) => {
+      const built = (command.builder as (parser: Argv) => Argv)(given);
+      // A command's own options come first.
+      return built.group(ownOptions(built, command.command), "Options:") as never;
+    },
     handler: given => {
       hasRun = true;
       return command.handler(given);
@@ -163,6 +183,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .help()
     .alias({ version: "v", help: "h" })
     .wrap(Math.min(process.stdout.columns || 100, 110))
+    .updateStrings({ "Options:": "Everywhere:" })
     .exitProcess(false)
     .showHelpOnFail(false)
     .fail((message, error) => {

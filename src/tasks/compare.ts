@@ -1,6 +1,6 @@
 import { risks, type RiskLevel } from "../core/change/risk.js";
-import type { Change } from "../core/change/types.js";
-import { describeChange, describeDetail } from "../core/change/words.js";
+import { tableOf, type Change } from "../core/change/types.js";
+import { describeChange, describeDifference, describeWithin } from "../core/change/words.js";
 import { widens } from "../core/dialect/registry.js";
 import { planFor } from "../core/plan/plan.js";
 import type { Probe } from "../core/plan/probe.js";
@@ -36,7 +36,11 @@ export interface ComparedChange {
   readonly change: Change;
   /** `add column pieces.weight` */
   readonly words: string;
-  /** `integer, may be null` */
+  /** The table it is about, by its name after all changes. */
+  readonly table?: string;
+  /** The same within its table: `add column weight` */
+  readonly within: string;
+  /** `integer, may be null`; of what is altered only what differs. */
   readonly detail: string;
   readonly risk: RiskLevel;
   readonly reason?: string;
@@ -82,14 +86,23 @@ export function withRisks(changes: readonly Change[], keep: boolean): ComparedCh
   const found = risks(changes, { keep, widens });
   return changes.map((change, at) => {
     const { level, reason } = found[at]!;
+    const table = called(tableOf(change), changes);
     return {
       change,
       words: describeChange(change),
-      detail: describeDetail(change),
+      detail: describeDifference(change),
+      within: describeWithin(change),
+      ...(table !== undefined && { table }),
       risk: level,
       ...(reason !== undefined && { reason }),
     };
   });
+}
+
+/** A table by the name it has after all changes. */
+function called(table: string | undefined, changes: readonly Change[]): string | undefined {
+  const renamed = changes.find(change => change.kind === "rename table" && change.from === table);
+  return renamed?.kind === "rename table" ? renamed.to : table;
 }
 
 function countRisks(changes: readonly ComparedChange[]): Record<RiskLevel, number> {

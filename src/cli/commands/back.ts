@@ -75,7 +75,7 @@ export function backCommand(session: Session): CommandModule<object, Args> {
 
 function render(result: BackResult, session: Session): string {
   const { target, ran, scripts, editedBack } = result;
-  if (scripts) return renderScripts(scripts);
+  if (scripts) return renderScripts(scripts, session);
   if (ran.length === 0) return `Nothing to undo: ${target} is there already.`;
   return [
     ...editedBack.map(name =>

@@ -80,15 +80,32 @@ function render({ from, to, changes, counts, rows }: CompareResult, { colours }:
   ].join("\n");
 }
 
-/** A table of changes with their risks. */
+/** Changes with their risks, table by table; first what loses something or what rows may refuse. */
 export function renderChanges(changes: readonly ComparedChange[], colours: Colours): string {
-  const rows = changes.map(({ words, detail, risk, reason }) => [
-    words,
-    detail,
-    colourRisk(risk, colours) + (reason === undefined ? "" : colours.gray(` (${reason})`)),
-  ]);
+  const worst = (list: readonly ComparedChange[]) =>
+    Math.max(...list.map(({ risk }) => RISK_LEVELS.indexOf(risk)));
+  const tables = new Map<string, ComparedChange[]>();
+  for (const each of changes) tables.set(each.table ?? "", [...(tables.get(each.table ?? "") ?? []), each]);
+  const ordered = [...tables].sort(([, a], [, b]) => worst(b) - worst(a));
+  const rows = ordered.flatMap(([table, own]) => {
+    const sorted = [...own].sort((a, b) => RISK_LEVELS.indexOf(b.risk) - RISK_LEVELS.indexOf(a.risk));
+    return [
+      [colours.bold(table === "" ? "of no table" : table), "", ""],
+      ...sorted.map(({ within, detail, risk, reason }) => [
+        `  ${SIGNS[risk]} ${within}`,
+        detail,
+        colourRisk(risk, colours) + (reason === undefined ? "" : colours.gray(` (${reason})`)),
+      ]),
+    ];
+  });
   return columns(["change", "detail", "risk"], rows, colours);
 }
+
+/** No colour alone says it. */
+const SIGNS = { safe: "·", kept: "▹", "rows may refuse": "!", "loses data": "✗" } as const satisfies Record<
+  RiskLevel,
+  string
+>;
 
 function fateOfRows(meaning: Probe["meaning"], colours: Colours): string {
   if (meaning === "refuses") return colours.yellow("  in the way");

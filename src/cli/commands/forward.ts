@@ -62,7 +62,8 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
 function render(result: ForwardResult, session: Session): string {
   const { colours } = session;
   const { target, ran, left, scripts } = result;
-  if (scripts) return scripts.length > 0 ? renderScripts(scripts) : `-- nothing is pending on ${target}`;
+  if (scripts)
+    return scripts.length > 0 ? renderScripts(scripts, session) : `-- nothing is pending on ${target}`;
   const undone = renderRan(result.undone ?? [], "back", session);
   if (ran.length === 0 && undone.length === 0)
     return left > 0

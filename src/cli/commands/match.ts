@@ -1,6 +1,7 @@
 import type { CommandModule } from "yargs";
 import type { MatchResult } from "../../tasks/match.js";
 import { count } from "../terminal/layout.js";
+import { colourSql } from "../words/sql-colours.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import { renderChanges } from "./compare.js";
 import { sayingOptions, type SayingArgs } from "./saying.js";
@@ -39,7 +40,8 @@ export function matchCommand(session: Session): CommandModule<object, Args> {
         questions: session.questions(args),
         mayLose: session.mayLose(args),
       });
-      if (show && result.changes.length > 0) session.raw(result, ({ script }) => script);
+      if (show && result.changes.length > 0)
+        session.raw(result, ({ script }) => colourSql(script, session.colours));
       else session.result(result, shown => render(shown, session));
     },
   };

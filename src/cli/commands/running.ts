@@ -3,6 +3,7 @@ import type { Direction } from "../../core/direction.js";
 import type { RanMigration } from "../../tasks/options.js";
 import type { RunResult } from "../../tasks/run-migrations.js";
 import type { Session } from "../terminal/session.js";
+import { colourSql } from "../words/sql-colours.js";
 
 /** The options of commands that can take rows away. */
 export interface LosingArgs {
@@ -36,8 +37,8 @@ export function renderRun(
 }
 
 /** Scripts that are only shown, one after the other. */
-export function renderScripts(scripts: NonNullable<RunResult["scripts"]>): string {
-  return scripts.map(({ text }) => text.trimEnd()).join("\n\n\n");
+export function renderScripts(scripts: NonNullable<RunResult["scripts"]>, { colours }: Session): string {
+  return scripts.map(({ text }) => colourSql(text.trimEnd(), colours)).join("\n\n\n");
 }
 
 /** How a database differs from what its migrations say, in lines; none where it does not. */

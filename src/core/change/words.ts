@@ -55,6 +55,67 @@ export function describeChange(change: Change): string {
   }
 }
 
+/** The same within its table: `add column weight`. */
+export function describeWithin(change: Change): string {
+  switch (change.kind) {
+    case "add column":
+    case "drop column":
+      return `${change.kind} ${change.column.name}`;
+    case "rename column":
+      return `rename column ${change.from} to ${change.to}`;
+    case "alter column":
+      return `alter column ${change.before.name}`;
+    case "add part":
+    case "drop part":
+    case "alter part":
+    case "rename part":
+      return describeChange(change).replace(` on ${change.table}`, "");
+    case "alter table":
+      return "alter the table";
+    default:
+      return describeChange(change);
+  }
+}
+
+/** What a change comes to, only what differs: `+ 'sold'`, `on delete restrict → cascade`. */
+export function describeDifference(change: Change): string {
+  if (change.kind !== "alter part") return describeDetail(change);
+  if (change.what === "check") return differenceOfRules(change.before.rules, change.after.rules);
+  const [was, now] = [describePart(change.what, change.before), describePart(change.what, change.after)];
+  if (change.what !== "foreign key") return `${was} → ${now}`;
+  const [before, after] = [was.split(", on "), now.split(", on ")];
+  const lost = before.filter(word => !after.includes(word));
+  const gained = after.filter(word => !before.includes(word));
+  const said = (words: readonly string[]) =>
+    words.map((word, at) => (at === 0 && word.startsWith("(") ? word : `on ${word}`)).join(", ") || "nothing";
+  return `${said(lost)} → ${said(gained)}`;
+}
+
+/** Rules that go and come; of a list, its values. */
+function differenceOfRules(before: readonly Rule[], after: readonly Rule[]): string {
+  const gone = before.filter(rule => !after.some(other => equal(rule, other)));
+  const come = after.filter(rule => !before.some(other => equal(rule, other)));
+  const [lost] = gone;
+  const [gained] = come;
+  if (
+    gone.length === 1 &&
+    come.length === 1 &&
+    lost?.kind === "in" &&
+    gained?.kind === "in" &&
+    lost.column === gained.column
+  ) {
+    const say = (sign: string, values: readonly unknown[], others: readonly unknown[]) =>
+      values
+        .filter(value => !others.includes(value))
+        .map(value => `${sign} ${typeof value === "string" ? `'${value}'` : String(value)}`);
+    return `${lost.column}: ${[...say("−", lost.values, gained.values), ...say("+", gained.values, lost.values)].join(", ") || "in another order"}`;
+  }
+  return [
+    ...gone.map(rule => `− ${describeRule(rule)}`),
+    ...come.map(rule => `+ ${describeRule(rule)}`),
+  ].join(", ");
+}
+
 /** A change with its detail, as the heading over its statements. */
 export function titleOf(change: Change): string {
   const detail = describeDetail(change);
