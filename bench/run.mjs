@@ -16,6 +16,7 @@ import { build } from "esbuild";
 import { catalogRatios } from "./catalog.mjs";
 import { checkRatio } from "./check.mjs";
 import { rowRatios } from "./rows.mjs";
+import { seeingRatios } from "./seeing.mjs";
 import { upkeepRatios } from "./upkeep.mjs";
 
 const RUNS = 15;
@@ -33,6 +34,7 @@ const results = [
   ...catalogRatios({ scratch, program, compareCommands, median }),
   ...rowRatios({ scratch, program, compareCommands, median }),
   ...upkeepRatios({ scratch, program, median, node }),
+  ...seeingRatios({ scratch, program, node, compareCommands }),
 ];
 rmSync(scratch, { recursive: true, force: true });
 

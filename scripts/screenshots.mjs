@@ -62,7 +62,6 @@ try {
     "fee decimal(18,2) default 25",
     "teacher references Potter on delete cascade",
   ]);
-  await shootText("sketched-model", "cat models/workshop.ts; tail -4 models/potter.ts");
   writeFileSync(join(studio, "models", "order.ts"), HASTY_MODEL);
   await shoot("check", ["check"]);
   useModels("v2");
@@ -72,6 +71,13 @@ try {
   await shoot("forward", ["forward"]);
   addRows("rows-v2.sql");
   await shoot("describe", ["describe", "pieces"]);
+  await shoot("try", [
+    "try",
+    "SELECT p.name, count(*) AS pieces, round(avg(weight)) AS grams FROM pieces JOIN potters AS p ON p.id = potter_id WHERE price > 50 GROUP BY p.name ORDER BY 2 DESC LIMIT 8",
+    "--rows",
+    "200",
+    "--plan",
+  ]);
   useModels("v3");
   quiet("draft", "racks and weights");
   await shoot("rehearse", ["rehearse"]);
@@ -235,7 +241,21 @@ async function shootText(name, typed, command = typed) {
     await wait(100);
   }
   await wait(500);
-  execFileSync("import", ["-display", display, "-window", "root", join(pictures, `${name}.png`)]);
+  const picture = join(pictures, `${name}.png`);
+  execFileSync("import", ["-display", display, "-window", "root", picture]);
+  // Filled by what it shows: the empty rest of the window says nothing.
+  execFileSync("convert", [
+    picture,
+    "-shave",
+    "2x2",
+    "-trim",
+    "+repage",
+    "-bordercolor",
+    "#221f1c",
+    "-border",
+    "14",
+    picture,
+  ]);
   terminal.kill();
   await wait(200);
 }
