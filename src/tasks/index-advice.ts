@@ -72,7 +72,9 @@ function tableCalled(called: string, tokens: readonly Token[], tables: readonly 
 
 const isAs = (token: Token | undefined) => token?.text.toLowerCase() === "as";
 
-/** Columns of a table that the query compares or orders by, those compared first; alone, and the first few together. */
+const COMPARES = /^(?:=|<|>|<=|>=|<>|!=|in|is|like|between)$/i;
+
+/** Columns of a table that the query compares, those that are to be equal first; alone, and the first few together. */
 function candidates(table: Table, tokens: readonly Token[], called: string): string[][] {
   const from = tokens.findIndex(({ text }) => /^(?:where|on|order|group)$/i.test(text));
   if (from < 0) return [];
@@ -83,6 +85,8 @@ function candidates(table: Table, tokens: readonly Token[], called: string): str
     if (!column || (owner && nameOf(owner).toLowerCase() !== called.toLowerCase())) return;
     if (found.some(({ name }) => name === column.name)) return;
     const [next, before] = [rest[index + 1]?.text ?? "", rest[index - (owner ? 3 : 1)]?.text ?? ""];
+    // What is only counted, grouped or ordered by is read as well without an index.
+    if (!COMPARES.test(next) && !COMPARES.test(before)) return;
     found.push({ name: column.name, equal: next === "=" || before === "=" || /^in$/i.test(next) });
   });
   const sorted = [...found].sort((a, b) => Number(b.equal) - Number(a.equal)).map(({ name }) => name);

@@ -217,7 +217,7 @@ function roomOf(type: Column["type"]): number {
 
 /** Tables about people: a name in them is a person's. */
 const PEOPLE =
-  /person|people|user|member|potter|customer|client|employee|author|student|teacher|artist|contact|guest|patient|visitor|worker|owner|staff|player|driver|clerk/;
+  /person|people|user|member|potter|customer|client|employee|author|student|teacher|artist|contact|guest|patient|visitor|worker|owner|staff|player|driver|clerk|reader|writer|borrower|subscriber|attendee|passenger|nurse|doctor|manager|agent|tenant|child|parent|recipient|donor|volunteer|pupil|speaker|buyer|seller/;
 
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 const thing = (faker: Faker) =>
@@ -231,6 +231,7 @@ const TEXTS: readonly (readonly [RegExp, (faker: Faker) => string])[] = [
   [/user_?name|login|handle|nick/, faker => faker.internet.username().toLowerCase()],
   [/phone|mobile|(^|_)tel($|_)|fax/, faker => `+44 7700 ${faker.string.numeric(6)}`],
   [/street|address/, faker => faker.location.streetAddress()],
+  [/isbn|ean$|barcode|gtin/, faker => `978${faker.string.numeric(10)}`],
   [/zip|post_?code|postal/, faker => faker.location.zipCode("#####")],
   [/country_?code/, faker => faker.location.countryCode()],
   [/country/, faker => faker.location.country()],
@@ -266,14 +267,14 @@ function textRecipe(
   const { name, type } = column;
   if (type.kind !== "text" && type.kind !== "char" && type.kind !== "varchar") return undefined;
   const plain = name.replace(/([a-z])([A-Z])/g, "$1_$2").toLowerCase();
-  const [about, make] = TEXTS.find(([each]) => each.test(plain)) ?? [];
-  const isPerson = !make && /name$/.test(plain) && PEOPLE.test(table.name.toLowerCase());
-  const kind = make ? String(about) : isPerson ? "person" : "thing";
-  const drawn = draw(kind, () => (make ? make(faker) : isPerson ? faker.person.fullName() : thing(faker)));
   const most = Math.min(
     "length" in type ? type.length : Infinity,
     ...rules.flatMap(rule => (rule.kind === "max length" ? [rule.value] : [])),
   );
+  const [about, make] = TEXTS.find(([each]) => each.test(most <= 3 ? `${plain}_code` : plain)) ?? [];
+  const isPerson = !make && /name$/.test(plain) && PEOPLE.test(table.name.toLowerCase());
+  const kind = make ? String(about) : isPerson ? "person" : "thing";
+  const drawn = draw(kind, () => (make ? make(faker) : isPerson ? faker.person.fullName() : thing(faker)));
   const cased = (text: string) => {
     if (rules.some(rule => rule.kind === "upper case")) return text.toUpperCase();
     return rules.some(rule => rule.kind === "lower case") ? text.toLowerCase() : text;
@@ -322,7 +323,7 @@ class Moments {
       ? 3
       : /update|paid|ship|sent|change|fired|sold|return/.test(plain)
         ? 2
-        : /create|start|begin|from|open|join|order|made/.test(plain)
+        : /create|start|begin|from|open|join|order|made|lent|borrow|hired|sign|regist|issued/.test(plain)
           ? 0
           : 1;
     return at => {
@@ -332,7 +333,7 @@ class Moments {
         row = { at, start: NOW - DAY * (90 + 1000 * random() ** 1.7) + Math.floor(random() * DAY) };
         rows.set(table, row);
       }
-      return new Date(row.start + rank * DAY * (1 + random() * 24)).toISOString();
+      return new Date(row.start + DAY * (rank * 25 + random() * 24)).toISOString();
     };
   }
 }

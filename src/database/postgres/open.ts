@@ -87,6 +87,8 @@ async function connect(target: TargetSettings, url: string): Promise<pg.Client> 
     });
     // Whole numbers beyond 32 bits are rare in a catalog, and exact within 53.
     client.setTypeParser(20, Number);
+    // Days and moments as the server writes them: a Date knows no day without an hour, and no microseconds.
+    for (const type of [1082, 1083, 1114, 1184]) client.setTypeParser(type, String);
     await client.connect();
     return client;
   } catch (error) {
