@@ -143,7 +143,9 @@ function dumpOf({ dialect, url }: Engine): string[] | undefined {
 
 /** The rows of some tables, whatever namespace they stand in. */
 async function rowsOf(database: Database, names: readonly string[]): Promise<(readonly string[])[]> {
-  return [...(await heldRows(database))].flatMap(([address, rows]) =>
+  // In which order a server lists them is its own affair.
+  const held = [...(await heldRows(database))].sort(([a], [b]) => (a < b ? -1 : 1));
+  return held.flatMap(([address, rows]) =>
     names.some(name => address === name || address.endsWith(`.${name}`)) ? [rows] : [],
   );
 }
