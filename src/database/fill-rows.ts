@@ -244,7 +244,12 @@ export async function insertRows(
   rows: readonly Row[],
   overriding = "",
 ): Promise<void> {
-  const { quote } = dialect.names;
+  const quoted = new Map<string, string>();
+  const quote = (name: string) => {
+    const known = quoted.get(name) ?? dialect.names.quote(name);
+    quoted.set(name, known);
+    return known;
+  };
   const byNames = new Map<string, string[]>();
   for (const row of rows) {
     let [names, values] = ["", ""];

@@ -34,7 +34,7 @@ test("phrases become a class and its other end; again, nothing that is there cha
   studio.ok("forward");
   expect(studio.ok("describe", "pieces")).toContain("→ potters.id");
   expect(studio.ok("export", "--as", "row-types", "--out", studio.path("rows.ts"))).toContain(
-    "2 tables on sqlite",
+    "2 tables, for sqlite",
   );
   expect(studio.read("rows.ts")).toContain(
     "export interface PieceRow {\n  id: number;\n  title: string;\n  weight: number | null;\n  potter_id: number;\n}",

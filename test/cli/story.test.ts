@@ -188,7 +188,9 @@ test("eight processes at once: each migration runs once, and a writer who does n
   const { status, stderr } = studio.emberset("back", "--yes");
   other.close();
   if (process.platform === "linux")
-    expect(stderr).toContain(`waiting for another run to end: process ${process.pid} on ${hostname()}, since `);
+    expect(stderr).toContain(
+      `waiting for another run to end: process ${process.pid} on ${hostname()}, since `,
+    );
   expect(stderr).toMatch(/E404 Another process is writing[^]*waited 0\.2 s/);
   expect(status).toBe(4);
 });

@@ -1,6 +1,6 @@
 import type { Faker } from "@faker-js/faker";
 import { misfit } from "../schema/fits.js";
-import type { Column, Rule, Table } from "../schema/types.js";
+import { TYPE_RULE_KINDS, type Column, type Rule, type Table } from "../schema/types.js";
 import { makeValue, type MadeUp, type Style } from "./made-up.js";
 import { obeys } from "./obeys.js";
 
@@ -19,7 +19,7 @@ export function randomFrom(seed: number): Random {
 }
 
 /** Values of each kind are drawn from so many at most: making each anew would take longer than writing it. */
-const POOL = 600;
+const POOL = 240;
 
 /** Attempts at a value that keeps to its rules, before a plain one is taken. */
 const TRIES = 6;
@@ -76,7 +76,10 @@ function recipeFor(column: Column, rules: readonly Rule[], making: Making): Reci
     const all = list.values.filter(value => rules.every(rule => obeys(value, rule)));
     return { isSure: true, make: () => all[Math.floor(all.length * making.random() ** 1.6)] };
   }
-  return textRecipe(column, rules, making) ?? { isSure: false, make: oneValue(column, rules, making) };
+  const isPlain = rules.every(({ kind }) => TYPE_RULE_KINDS.some(each => each === kind));
+  // A moment is one, whatever it is; of a number its bounds are reckoned, and looked at.
+  const isSure = isPlain && /^(?:boolean|date|time|timestamp|timestamptz|uuid)$/.test(column.type.kind);
+  return textRecipe(column, rules, making) ?? { isSure, make: oneValue(column, rules, making) };
 }
 
 interface Making {
