@@ -4,7 +4,17 @@ import { boxOf, SIZES, type Box } from "./boxes.js";
 import { pack } from "./pack.js";
 import { shortAction } from "./words.js";
 import type { Layout, PlacedBox, Point, Wire } from "./placed.js";
-import { isLoop, LOOP, loopOf, rightOf, round, straightened } from "./lines.js";
+import {
+  isLoop,
+  LOOP,
+  loopOf,
+  rightOf,
+  round,
+  straightened,
+  crossesAny,
+  isNear,
+  type Place,
+} from "./lines.js";
 import { widthOf } from "./measure.js";
 
 /** What a layout engine makes of a graph: https://graphviz.org/docs/outputs/json/ */
@@ -214,25 +224,49 @@ function leadBetween(
   areaOf: ReadonlyMap<string, number>,
   engine: LayoutEngine,
 ): Wire[] {
-  const ends = ({ from, to }: ChartLink) => [areaOf.get(from)!, areaOf.get(to)!].sort((a, b) => a - b);
-  const pairs = groupBy(links, link => ends(link).join());
   const bottom = merged(parts).height;
-  return [...pairs.values()].flatMap(own => {
+  const ends = ({ from, to }: ChartLink) => [areaOf.get(from)!, areaOf.get(to)!].sort((a, b) => a - b);
+  return [...groupBy(links, link => ends(link).join()).values()].flatMap(own => {
     const inside = ends(own[0]!);
     const boxes = inside.flatMap(at => parts[at]!.boxes);
     const others = parts.filter((_, at) => !inside.includes(at));
-    const at = new Map(boxes.map(({ table }, index) => [table.address, index]));
-    const nodes = [...boxes, ...others].map(
-      ({ x, y, width, height }, index) =>
-        `t${index} [pos="${x + width / 2},${bottom - y - height / 2}" width=${width / 72} height=${height / 72}];`,
+    const boxOfEnd = new Map(boxes.map(box => [box.table.address, box]));
+    const led = (some: readonly ChartLink[], round: readonly Place[]) =>
+      wiresFrom(engine(routeGraph(some, boxOfEnd, round, bottom), "nop1"), some, flipped(bottom), false);
+    // What is far away is rarely in the way, and looking round it takes long.
+    const all = [...boxes, ...others];
+    const near = all.filter(each =>
+      own.some(({ from, to }) => isNear(each, boxOfEnd.get(from)!, boxOfEnd.get(to)!)),
     );
-    const edges = own.map(({ from, to }, id) => `t${at.get(to)!} -> t${at.get(from)!} [id="${id}"];`);
-    const graph = `digraph { splines=true; notranslate=true; esep="+7"; node [shape=box fixedsize=true label=""]; edge [arrowhead=none];
+    return led(own, near).flatMap(wire => {
+      const { from, to } = wire.link;
+      const rest = all.filter(each => each !== boxOfEnd.get(from) && each !== boxOfEnd.get(to));
+      return crossesAny(wire, rest) ? led([wire.link], all) : [wire];
+    });
+  });
+}
+
+/** Lines between tables, round all that stands there. */
+function routeGraph(
+  links: readonly ChartLink[],
+  boxOfEnd: ReadonlyMap<string, Place>,
+  round: readonly Place[],
+  bottom: number,
+): string {
+  const places = [
+    ...new Set([...links.flatMap(({ from, to }) => [boxOfEnd.get(from)!, boxOfEnd.get(to)!]), ...round]),
+  ];
+  const at = new Map(places.map((place, index) => [place, index]));
+  const nodes = places.map(
+    ({ x, y, width, height }, index) =>
+      `t${index} [pos="${x + width / 2},${bottom - y - height / 2}" width=${width / 72} height=${height / 72}];`,
+  );
+  const nodeOf = (address: string) => `t${at.get(boxOfEnd.get(address)!)!}`;
+  const edges = links.map(({ from, to }, id) => `${nodeOf(to)} -> ${nodeOf(from)} [id="${id}"];`);
+  return `digraph { splines=true; notranslate=true; esep="+7"; node [shape=box fixedsize=true label=""]; edge [arrowhead=none];
 ${nodes.join("\n")}
 ${edges.join("\n")}
 }`;
-    return wiresFrom(engine(graph, "nop1"), own, flipped(bottom), false);
-  });
 }
 
 /** Relations that would close a circle stand the other way round, so that no line has to lead back. */

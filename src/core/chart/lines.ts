@@ -27,6 +27,38 @@ export function straightened(wire: Wire, boxes: readonly PlacedBox[]): Wire {
   return isFree ? { ...wire, points } : wire;
 }
 
+/** Where something stands. */
+export interface Place extends Point {
+  readonly width: number;
+  readonly height: number;
+}
+
+/** Pixels round two ends within which a line between them mostly stays. */
+const NEAR = 240;
+
+/** Whether something is where a line from one place to another is likely to be led. */
+export function isNear(place: Place, from: Place, to: Place): boolean {
+  const [left, top] = [Math.min(from.x, to.x) - NEAR, Math.min(from.y, to.y) - NEAR];
+  const right = Math.max(from.x + from.width, to.x + to.width) + NEAR;
+  const bottom = Math.max(from.y + from.height, to.y + to.height) + NEAR;
+  return place.x < right && place.x + place.width > left && place.y < bottom && place.y + place.height > top;
+}
+
+/** Whether a line leads over one of some places. */
+export function crossesAny({ points }: Wire, places: readonly Place[]): boolean {
+  for (let at = 0; at + 3 < points.length; at += 3) {
+    const curve = points.slice(at, at + 4) as unknown as Curve;
+    for (let step = 0; step <= 12; step += 1) {
+      const { x, y } = pointOn(curve, step / 12);
+      if (
+        places.some(each => x > each.x && x < each.x + each.width && y > each.y && y < each.y + each.height)
+      )
+        return true;
+    }
+  }
+  return false;
+}
+
 export type Curve = readonly [Point, Point, Point, Point];
 
 /** https://en.wikipedia.org/wiki/B%C3%A9zier_curve#Cubic_B%C3%A9zier_curves */
