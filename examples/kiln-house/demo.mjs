@@ -16,6 +16,13 @@ cpSync(join(here, "emberset.config.ts"), join(studio, "emberset.config.ts"));
 useModels("v1");
 say("Version 1 of the models: potters, clays, pieces, kilns.");
 emberset("check");
+say("A query, before there is any table: on a scratch database, with made-up rows.");
+emberset(
+  "try",
+  "SELECT stage, count(*) AS pieces, round(avg(weight)) AS grams FROM pieces GROUP BY stage",
+  "--rows",
+  "60",
+);
 emberset("compare");
 emberset("draft", "first tables");
 emberset("forward", "--show");
@@ -43,7 +50,9 @@ emberset("draft", "racks and weights");
 emberset("rehearse");
 emberset("forward");
 emberset("status");
-emberset("describe", "pieces");
+emberset("describe", "pieces", "--rows", "3");
+say(`A picture of it all, and a page to click through: ${join(studio, "schema.html")}`);
+emberset("chart", "--out", "schema.png", "--out", "schema.html");
 say("The notes of the glazes are gone from the tables, and kept in the attic:");
 emberset("attic");
 say(

@@ -89,13 +89,18 @@ export function renderChanges(changes: readonly ComparedChange[], colours: Colou
   const ordered = [...tables].sort(([, a], [, b]) => worst(b) - worst(a));
   const rows = ordered.flatMap(([table, own]) => {
     const sorted = [...own].sort((a, b) => RISK_LEVELS.indexOf(b.risk) - RISK_LEVELS.indexOf(a.risk));
+    const cells = ({ detail, risk, reason }: ComparedChange, words: string) => [
+      `${SIGNS[risk]} ${words}`,
+      detail,
+      colourRisk(risk, colours) + (reason === undefined ? "" : colours.gray(` (${reason})`)),
+    ];
+    // A table that comes or goes as a whole needs no heading.
+    const [only] = sorted;
+    if (sorted.length === 1 && /^(?:add|drop) table$/.test(only!.change.kind))
+      return [cells(only!, only!.words)];
     return [
       [colours.bold(table === "" ? "of no table" : table), "", ""],
-      ...sorted.map(({ within, detail, risk, reason }) => [
-        `  ${SIGNS[risk]} ${within}`,
-        detail,
-        colourRisk(risk, colours) + (reason === undefined ? "" : colours.gray(` (${reason})`)),
-      ]),
+      ...sorted.map(each => cells(each, each.within).map((text, at) => (at === 0 ? `  ${text}` : text))),
     ];
   });
   return columns(["change", "detail", "risk"], rows, colours);
