@@ -78,13 +78,10 @@ function sayReference({ refers, onDelete }: ChartRow): string {
   return `→ ${refers.join(" | ")}${action === "" ? "" : `, ${action}`}`;
 }
 
-function titleWidth({ address, entity, state, was }: ChartTable): number {
+function titleWidth({ address, entity, was }: ChartTable): number {
   const title = widthOf(address, SIZES.title, "bold");
   const other = was === undefined ? entity : `was ${was}`;
-  const tag = state === undefined ? 0 : 74;
-  return (
-    2 * SIZES.edge + title + (other === undefined ? 0 : SIZES.gap + widthOf(other, SIZES.small)) + tag * 0
-  );
+  return 2 * SIZES.edge + title + (other === undefined ? 0 : SIZES.gap + widthOf(other, SIZES.small));
 }
 
 function rowWidth({ row, refers }: { readonly row: ChartRow; readonly refers: string }): number {

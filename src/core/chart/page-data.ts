@@ -2,7 +2,6 @@ import type { Action } from "../../modelling/facts.js";
 import { namesThrough } from "../change/names.js";
 import { tableOf, type Change } from "../change/types.js";
 import { sayChange } from "../change/words.js";
-import { addressOf } from "../schema/address.js";
 import type { Chart, ChartRow } from "./chart.js";
 
 /** What the page knows of a chart beyond its drawing; read by src/page/client.ts. */
@@ -88,23 +87,23 @@ function stepsByNow(steps: readonly Step[]): PageStep[] {
   const result: PageStep[] = [];
   let later: readonly Change[] = [];
   for (const { name, title, changes } of [...steps].reverse()) {
-    const own: PageChange[] = [];
-    for (let at = changes.length - 1; at >= 0; at -= 1) {
-      const change = changes[at]!;
-      later = [change, ...later];
-      // A change of constraints moves no name: what came after it is followed once for all of these.
+    const afterwards = namesThrough(later);
+    const own = changes.flatMap((change, at): PageChange[] => {
       const table = tableOf(change);
-      if (table === undefined) continue;
-      const names = namesThrough(later.slice(1));
-      const now = names.after(change.kind === "rename table" ? change.to : table);
-      const column = change.kind === "add column" ? names.after(table, change.column.name) : undefined;
-      own.unshift({
-        table: now,
-        words: sayChange(change),
-        ...(change.kind === "add table" && addressOf(change.table) === table && { arrives: "" }),
-        ...(column !== undefined && { arrives: column }),
-      });
-    }
+      if (table === undefined) return [];
+      const within = namesThrough(changes.slice(at + 1));
+      const then = within.after(change.kind === "rename table" ? change.to : table);
+      const column = change.kind === "add column" ? within.after(table, change.column.name) : undefined;
+      const arrives = change.kind === "add table" ? "" : column && afterwards.after(then, column);
+      return [
+        {
+          table: afterwards.after(then),
+          words: sayChange(change),
+          ...(arrives !== undefined && { arrives }),
+        },
+      ];
+    });
+    later = [...changes, ...later];
     result.unshift({ name, title, changes: own });
   }
   return result;
