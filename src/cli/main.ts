@@ -182,7 +182,7 @@ export async function main(args: readonly string[]): Promise<number> {
     .version(VERSION)
     .help()
     .alias({ version: "v", help: "h" })
-    .wrap(Math.min(process.stdout.columns || 100, 110))
+    .wrap(Math.min(process.stdout.columns || Number(process.env["COLUMNS"]) || 100, 110))
     .updateStrings({ "Options:": "Everywhere:" })
     .exitProcess(false)
     .showHelpOnFail(false)

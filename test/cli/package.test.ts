@@ -1,8 +1,8 @@
 import { execFileSync, spawnSync } from "node:child_process";
-import { mkdirSync, rmSync, writeFileSync } from "node:fs";
+import { mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { expect, inject, test } from "vitest";
-import { KILN_HOUSE } from "./studio.js";
+import { drafted, KILN_HOUSE } from "./studio.js";
 
 test("the model language shows the SQL that its examples become", () => {
   const script = join(import.meta.dirname, "..", "..", "scripts", "model-language.mjs");
@@ -74,3 +74,13 @@ test.each([
     rmSync(folder, { recursive: true });
   },
 );
+
+test("the manual page tells of every command, and is one that a formatter takes", () => {
+  const page = join(inject("installed"), "node_modules", "emberset", "dist", "emberset.1");
+  const studio = drafted();
+  const commands = studio.ok("completion", "words", "--", "").trim().split("\n");
+  const text = readFileSync(page, "utf8");
+  expect(commands.filter(name => !text.includes(`\n.SS ${name}\n`))).toEqual([]);
+  const { status, stderr, error } = spawnSync("groff", ["-man", "-Tutf8", "-ww", page], { encoding: "utf8" });
+  if (!error) expect([status, stderr]).toEqual([0, ""]);
+});
