@@ -11,6 +11,8 @@ import {
   rightOf,
   round,
   straightened,
+  pointOn,
+  type Curve,
   crossesAny,
   isNear,
   type Place,
@@ -225,6 +227,7 @@ function leadBetween(
   engine: LayoutEngine,
 ): Wire[] {
   const bottom = merged(parts).height;
+  const labelled = merged(parts).boxes.every(({ rows }) => rows.length === 0);
   const ends = ({ from, to }: ChartLink) => [areaOf.get(from)!, areaOf.get(to)!].sort((a, b) => a - b);
   return [...groupBy(links, link => ends(link).join()).values()].flatMap(own => {
     const inside = ends(own[0]!);
@@ -232,7 +235,9 @@ function leadBetween(
     const others = parts.filter((_, at) => !inside.includes(at));
     const boxOfEnd = new Map(boxes.map(box => [box.table.address, box]));
     const led = (some: readonly ChartLink[], round: readonly Place[]) =>
-      wiresFrom(engine(routeGraph(some, boxOfEnd, round, bottom), "nop1"), some, flipped(bottom), false);
+      wiresFrom(engine(routeGraph(some, boxOfEnd, round, bottom), "nop1"), some, flipped(bottom), false).map(
+        wire => (labelled ? withLabel(wire) : wire),
+      );
     // What is far away is rarely in the way, and looking round it takes long.
     const all = [...boxes, ...others];
     const near = all.filter(each =>
@@ -244,6 +249,14 @@ function leadBetween(
       return crossesAny(wire, rest) ? led([wire.link], all) : [wire];
     });
   });
+}
+
+/** What a line says, in its middle. */
+function withLabel(wire: Wire): Wire {
+  const text = labelOf(wire.link);
+  const first = Math.floor((wire.points.length - 1) / 6) * 3;
+  const middle = pointOn(wire.points.slice(first, first + 4) as unknown as Curve, 0.5);
+  return text === "" ? wire : { ...wire, label: { x: round(middle.x), y: round(middle.y), text } };
 }
 
 /** Lines between tables, round all that stands there. */
