@@ -158,6 +158,17 @@ const COMMANDS = [
   ["match", "--yes"],
   ["rebuild", "--yes"],
   ["export", "--as", "row-types"],
+  ["export", "--as", "sql"],
+  ["export", "--as", "markdown"],
+  ["export", "--as", "csv"],
+  ["chart", "--out", "a.svg", "--out", "a.html", "--out", "a.dot", "--out", "a.mmd"],
+  ["chart", "--of", "target:local", "--out", "a.svg"],
+  ["chart", "--from", "0001", "--out", "a.html"],
+  ["fill", "--rows", "2"],
+  ["fill", "--rows", "2", "--more"],
+  ["try", "SELECT * FROM kilns", "--rows", "2"],
+  ["describe", "--rows", "1"],
+  ["completion", "words", "--", "forward", "--target", ""],
   ["adopt", "--drift"],
 ];
 const WORDS = [
