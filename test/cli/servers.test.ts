@@ -143,7 +143,7 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
     expect(drifted).toMatch(/alter column kilns\.fuel: nothing → default 'gas'/);
 
     expect(project.ok("compare", "--from", "history", "--to", "target:local")).toMatch(
-      /clays\.colour[^]*2 changes/,
+      /clays\n +\S add column colour[^]*2 changes/,
     );
 
     await addRows("v1");
