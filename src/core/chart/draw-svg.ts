@@ -156,7 +156,7 @@ function drawRow({ row, refers, y, middle }: RowLine, width: number): string[] {
   const weight: Weight = mark === "key" ? "bold" : "regular";
   const end = [was !== undefined && `was ${was}`, row.type, refers]
     .filter(each => typeof each === "string" && each !== "")
-    .join("  ");
+    .join("\u00a0 ");
   const endX = width - SIZES.edge - widthOf(end, SIZES.small);
   return [
     `<g class="row" data-column="${escapeXml(name)}">`,
@@ -206,7 +206,7 @@ function text(words: string, { x, y, kind }: TextPlace): string {
   const room = OWN_LETTERS.test(words)
     ? ""
     : ` textLength="${n(widthOf(words, size, weight))}" lengthAdjust="spacingAndGlyphs"`;
-  return `<text class="${kind}" x="${n(x)}" y="${n(y)}"${room} xml:space="preserve">${escapeXml(words)}</text>`;
+  return `<text class="${kind}" x="${n(x)}" y="${n(y)}"${room}>${escapeXml(words)}</text>`;
 }
 
 function fontOf(kind: string): [number, Weight] {
