@@ -89,7 +89,7 @@ function made(targets: string, files: Readonly<Record<string, string>> = {}): St
 }
 
 /** What a database holds after both, and after a third that stopped in its midst. @returns two files */
-function mariadbTemplates(studio: Studio, { hostname, port, username, pathname }: URL): string {
+function mariadbTemplates(studio: Studio, { hostname, port, username, password, pathname }: URL): string {
   const dump = (file: string) => {
     const args = [
       `-h${hostname}`,
@@ -98,7 +98,8 @@ function mariadbTemplates(studio: Studio, { hostname, port, username, pathname }
       "--skip-comments",
       pathname.slice(1),
     ];
-    return studio.write(file, execFileSync("mariadb-dump", args, { encoding: "utf8" })).path(file);
+    const env = { ...process.env, MYSQL_PWD: password };
+    return studio.write(file, execFileSync("mariadb-dump", args, { encoding: "utf8", env })).path(file);
   };
   const settled = dump("settled.sql");
   studio.ok("draft", "stops", "--blank");
