@@ -20,3 +20,15 @@ export function partition<T>(items: readonly T[], belongs: (item: T) => boolean)
 export function keysOf<K extends string>(record: Readonly<Record<K, unknown>>): K[] {
   return Object.keys(record) as K[];
 }
+
+/** Values by their keys, in the order in which each came first. */
+export function groupBy<T, K>(values: readonly T[], keyOf: (value: T) => K): Map<K, T[]> {
+  const groups = new Map<K, T[]>();
+  for (const value of values) {
+    const key = keyOf(value);
+    const own = groups.get(key);
+    if (own) own.push(value);
+    else groups.set(key, [value]);
+  }
+  return groups;
+}

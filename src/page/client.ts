@@ -1,3 +1,4 @@
+import { groupBy } from "../core/lists.js";
 import type { PageTable } from "../core/chart/page-data.js";
 import { boxes, byAddress, data, find, isNarrow, links, make, side } from "./dom.js";
 import { watchHistory } from "./growth.js";
@@ -154,10 +155,7 @@ function showList(): void {
 }
 
 function groupsOf(tables: readonly PageTable[]): [string, PageTable[]][] {
-  const groups = new Map<string, PageTable[]>();
-  for (const table of tables)
-    groups.set(table.group ?? "Tables", [...(groups.get(table.group ?? "Tables") ?? []), table]);
-  return [...groups];
+  return [...groupBy(tables, ({ group = "Tables" }) => group)];
 }
 
 function linkTo(address: string): HTMLElement {

@@ -1,6 +1,7 @@
 import type { CommandModule } from "yargs";
 import { RISK_LEVELS, type RiskLevel } from "../../core/change/risk.js";
 import type { Probe } from "../../core/plan/probe.js";
+import { groupBy } from "../../core/lists.js";
 import { sayRows } from "../../core/plan/say-rows.js";
 import type { ComparedChange, CompareResult } from "../../tasks/compare.js";
 import { columns, count } from "../terminal/layout.js";
@@ -84,8 +85,7 @@ function render({ from, to, changes, counts, rows }: CompareResult, { colours }:
 export function renderChanges(changes: readonly ComparedChange[], colours: Colours): string {
   const worst = (list: readonly ComparedChange[]) =>
     Math.max(...list.map(({ risk }) => RISK_LEVELS.indexOf(risk)));
-  const tables = new Map<string, ComparedChange[]>();
-  for (const each of changes) tables.set(each.table ?? "", [...(tables.get(each.table ?? "") ?? []), each]);
+  const tables = groupBy(changes, ({ table = "" }) => table);
   const ordered = [...tables].sort(([, a], [, b]) => worst(b) - worst(a));
   const rows = ordered.flatMap(([table, own]) => {
     const sorted = [...own].sort((a, b) => RISK_LEVELS.indexOf(b.risk) - RISK_LEVELS.indexOf(a.risk));

@@ -49,19 +49,15 @@ export const completionCommand =
           "The same for fish",
         ) as never,
     handler: async ({ shell, project }) => {
-      if (shell !== "words") return session.text(SCRIPTS[shell]);
+      if (shell !== "words") return session.part(SCRIPTS[shell], script => script);
       const { nameable } = await import("../../tasks/complete.js");
       const found = wordsFor(session.behind, commands(), await nameable(project));
-      if (found.length > 0) session.text(found.join("\n"));
+      if (found.length > 0) session.part(found, words => words.join("\n"));
     },
   });
 
 /** What can stand in place of the last word. */
-export function wordsFor(
-  written: readonly string[],
-  commands: readonly Completable[],
-  names: Nameable,
-): string[] {
+function wordsFor(written: readonly string[], commands: readonly Completable[], names: Nameable): string[] {
   const last = written.at(-1) ?? "";
   const [first] = written;
   const before = written.at(-2) ?? "";

@@ -104,7 +104,7 @@ async function ask(session: Session, options: TryOptions, { limit }: Args): Prom
       onText: async text => {
         try {
           for (const statement of trial.split(text))
-            session.text(renderTried(await trial.run(statement), session, limit));
+            session.part(await trial.run(statement), shown => renderTried(shown, session, limit));
         } catch (error) {
           session.tellOf(error);
         }

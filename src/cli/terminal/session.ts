@@ -69,9 +69,9 @@ export class Session {
     else process.stdout.write(`${text(value).trimEnd()}\n`);
   }
 
-  /** Text that is a part of the result; of many parts each as it comes. */
-  text(shown: string): void {
-    process.stdout.write(`${shown.trimEnd()}\n`);
+  /** A part of the result as it comes, as text, in which nothing steers the terminal but our own colours. */
+  part<T>(value: T, text: (shown: T) => string): void {
+    process.stdout.write(`${text(mapTexts(value, withoutControls)).trimEnd()}\n`);
   }
 
   /** Tells of a failure after which the command goes on. */

@@ -4,6 +4,7 @@ import { basename, dirname } from "node:path";
 import { setTimeout as wait } from "node:timers/promises";
 import { loadSettings, CONFIG_FILE } from "../../project/load-settings.js";
 import { modelsFolder } from "../../project/settings.js";
+import { withoutControls } from "../words/plain.js";
 import type { GlobalArgs, Session } from "./session.js";
 
 /** The option of commands that can be run at every save. */
@@ -38,7 +39,7 @@ export async function atEverySave({ project = "." }: GlobalArgs, session: Sessio
       session.colours.gray(
         file === ""
           ? `${when} watching ${basename(dirname(modelsFolder(settings)))}/${basename(modelsFolder(settings))}, Ctrl-C ends`
-          : `${when} ${file} was saved`,
+          : `${when} ${withoutControls(file ?? "")} was saved`,
       ),
     );
     await once(process.argv.slice(1).filter(each => each !== "--watch"));

@@ -1,3 +1,4 @@
+import { groupBy } from "../lists.js";
 import type { ChartLink } from "./chart.js";
 
 /** Tables that are drawn near each other. */
@@ -81,16 +82,4 @@ function joined(areas: string[][], links: readonly ChartLink[]): string[][] {
     result[join.into]!.push(...result[join.index]!);
     result.splice(join.index, 1);
   }
-}
-
-/** Values by their keys, in the order in which each came first. */
-export function groupBy<T, K>(values: readonly T[], keyOf: (value: T) => K): Map<K, T[]> {
-  const groups = new Map<K, T[]>();
-  for (const value of values) {
-    const key = keyOf(value);
-    const own = groups.get(key);
-    if (own) own.push(value);
-    else groups.set(key, [value]);
-  }
-  return groups;
 }

@@ -145,9 +145,7 @@ function rowOf(table: Table, column: Column, part: string | undefined): ChartRow
     name,
     type: shortType(column),
     mark: isKey ? "key" : column.nullable ? "optional" : "required",
-    unique:
-      (isKey ? false : table.uniques.some(({ columns }) => isAlone(columns))) ||
-      (!isKey && uniqueLists(table).some(isAlone)),
+    unique: !isKey && [...table.uniques.map(({ columns }) => columns), ...uniqueLists(table)].some(isAlone),
     refers: references.map(each => each.references.table),
     ...(references[0] && { onDelete: references[0].onDelete }),
     ...(part !== undefined && { part }),

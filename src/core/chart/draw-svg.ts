@@ -232,6 +232,7 @@ function drawWire({ link, points, turned, label }: Wire): string[] {
     link.pair === undefined
       ? `${link.from} (${link.columns.join(", ")}) → ${link.to}`
       : `${link.from} and ${link.to}, in pairs: ${link.pair}`,
+    ...(link.any ? ["one of several that it may refer to"] : []),
     ...(link.onDelete === undefined ? [] : [`on delete ${link.onDelete}`]),
     ...(link.state === undefined ? [] : [STATES[link.state].word]),
   ].join(", ");

@@ -1,23 +1,22 @@
+import { groupBy } from "../lists.js";
 import type { Chart, ChartLink, ChartRow, ChartTable } from "./chart.js";
 import { LOOKS } from "./looks.js";
 import { escapeXml } from "./svg-text.js";
-import { shortAction, STATES } from "./words.js";
+import { sayLink, STATES } from "./words.js";
 
 /** A chart as a graph in the language of Graphviz: https://graphviz.org/doc/info/lang.html */
 export function writeGraphviz({ tables, links }: Chart): string {
-  const groups = new Map<string, string[]>();
-  for (const { group, address } of tables)
-    if (group !== undefined) groups.set(group, [...(groups.get(group) ?? []), address]);
+  const groups = [...groupBy(tables, ({ group }) => group)].filter(([name]) => name !== undefined);
   return [
     "digraph schema {",
     '  rankdir=LR; nodesep=0.36; ranksep=0.95; fontname="Alegreya Sans"; bgcolor="transparent";',
     '  node [shape=plain fontname="Alegreya Sans" fontsize=11]; edge [fontname="Alegreya Sans" fontsize=9 dir=both];',
     ...tables.map(table => `  ${quoted(table.address)} [label=<${cells(table)}>];`),
-    ...(groups.size < 2
+    ...(groups.length < 2
       ? []
-      : [...groups].map(
+      : groups.map(
           ([name, members], at) =>
-            `  subgraph cluster_${at} { label=${quoted(name)}; ${members.map(quoted).join("; ")} }`,
+            `  subgraph cluster_${at} { label=${quoted(name!)}; ${members.map(({ address }) => quoted(address)).join("; ")} }`,
         )),
     ...links.map(edge),
     "}",
@@ -41,11 +40,10 @@ function cell({ name, type, mark, unique, refers, state }: ChartRow, at: number)
   return `<TR><TD PORT="r${at}" ALIGN="LEFT">${escapeXml(left)}</TD><TD ALIGN="RIGHT">${escapeXml(right)}</TD></TR>`;
 }
 
-function edge({ from, to, fromEnd, toEnd, pair, onDelete, columns, state }: ChartLink): string {
+function edge(link: ChartLink): string {
+  const { from, to, fromEnd, toEnd, pair, columns, state } = link;
   const end = { many: "crow", one: "tee", "maybe one": "odot" };
-  const words = [pair ?? columns.join(", "), onDelete === undefined ? "" : shortAction(onDelete)]
-    .filter(Boolean)
-    .join(", ");
+  const words = sayLink(link, pair ?? columns.join(", "));
   const style = state === "gone" ? " style=dashed" : state === "new" ? " penwidth=2" : "";
   return `  ${quoted(to)} -> ${quoted(from)} [arrowtail=${end[toEnd]} arrowhead=${end[fromEnd]} tooltip=${quoted(words)}${style}];`;
 }

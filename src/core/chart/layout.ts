@@ -1,8 +1,9 @@
 import type { Chart, ChartLink } from "./chart.js";
-import { areasOf, groupBy, type Area } from "./areas.js";
+import { groupBy } from "../lists.js";
+import { areasOf, type Area } from "./areas.js";
 import { boxOf, SIZES, type Box } from "./boxes.js";
 import { pack } from "./pack.js";
-import { shortAction } from "./words.js";
+import { sayLink } from "./words.js";
 import type { Layout, PlacedBox, Point, Wire } from "./placed.js";
 import {
   isLoop,
@@ -22,7 +23,7 @@ import { widthOf } from "./measure.js";
 /** What a layout engine makes of a graph: https://graphviz.org/docs/outputs/json/ */
 export interface LaidOut {
   readonly bb: string;
-  readonly objects?: readonly { readonly name: string; readonly pos?: string; readonly bb?: string }[];
+  readonly objects?: readonly { readonly name: string; readonly pos?: string }[];
   readonly edges?: readonly { readonly id?: string; readonly pos: string; readonly lp?: string }[];
 }
 
@@ -164,7 +165,7 @@ function wiresFrom(
 ): Wire[] {
   return edges.map(({ id = "", pos, lp }): Wire => {
     const link = links[Number(id)]!;
-    const text = labelOf(link);
+    const text = sayLink(link, link.pair);
     return {
       link,
       turned: false,
@@ -226,8 +227,8 @@ function leadBetween(
   areaOf: ReadonlyMap<string, number>,
   engine: LayoutEngine,
 ): Wire[] {
-  const bottom = merged(parts).height;
-  const labelled = merged(parts).boxes.every(({ rows }) => rows.length === 0);
+  const { height: bottom, boxes: all } = merged(parts);
+  const labelled = all.every(({ rows }) => rows.length === 0);
   const ends = ({ from, to }: ChartLink) => [areaOf.get(from)!, areaOf.get(to)!].sort((a, b) => a - b);
   return [...groupBy(links, link => ends(link).join()).values()].flatMap(own => {
     const inside = ends(own[0]!);
@@ -239,21 +240,21 @@ function leadBetween(
         wire => (labelled ? withLabel(wire) : wire),
       );
     // What is far away is rarely in the way, and looking round it takes long.
-    const all = [...boxes, ...others];
-    const near = all.filter(each =>
+    const there = [...boxes, ...others];
+    const near = there.filter(each =>
       own.some(({ from, to }) => isNear(each, boxOfEnd.get(from)!, boxOfEnd.get(to)!)),
     );
     return led(own, near).flatMap(wire => {
       const { from, to } = wire.link;
-      const rest = all.filter(each => each !== boxOfEnd.get(from) && each !== boxOfEnd.get(to));
-      return crossesAny(wire, rest) ? led([wire.link], all) : [wire];
+      const rest = there.filter(each => each !== boxOfEnd.get(from) && each !== boxOfEnd.get(to));
+      return crossesAny(wire, rest) ? led([wire.link], there) : [wire];
     });
   });
 }
 
 /** What a line says, in its middle. */
 function withLabel(wire: Wire): Wire {
-  const text = labelOf(wire.link);
+  const text = sayLink(wire.link, wire.link.pair);
   const first = Math.floor((wire.points.length - 1) / 6) * 3;
   const middle = pointOn(wire.points.slice(first, first + 4) as unknown as Curve, 0.5);
   return text === "" ? wire : { ...wire, label: { x: round(middle.x), y: round(middle.y), text } };
@@ -301,11 +302,6 @@ function turnedLinks({ links }: Part): Set<ChartLink> {
   return turned;
 }
 
-/** What a line without rows at its ends says. */
-function labelOf({ onDelete, pair }: ChartLink): string {
-  return [pair, onDelete === undefined ? "" : shortAction(onDelete)].filter(Boolean).join(", ");
-}
-
 interface GraphOptions {
   readonly turned: ReadonlySet<ChartLink>;
   /** Lines have words on them. */
@@ -329,7 +325,7 @@ function graphOf(
     const out = turned.has(link) ? "w" : "e";
     const referred = `t${at.get(link.to)!}${heads ? `:${HEADS[link.toEnd]}:${out}` : ""}`;
     const [tail, head] = turned.has(link) ? [referring, referred] : [referred, referring];
-    const text = labelled ? labelOf(link) : "";
+    const text = labelled ? sayLink(link, link.pair) : "";
     const label =
       text === ""
         ? ""

@@ -1,5 +1,5 @@
 import type { Chart, ChartLink, ChartRow } from "./chart.js";
-import { shortAction } from "./words.js";
+import { sayLink } from "./words.js";
 
 /** A chart as an entity relationship diagram of Mermaid: https://mermaid.js.org/syntax/entityRelationshipDiagram.html */
 export function writeMermaid({ tables, links }: Chart): string {
@@ -11,7 +11,8 @@ export function writeMermaid({ tables, links }: Chart): string {
         : [`  ${quoted(address)} {`, ...rows.map(attribute), "  }"]),
     ]),
     ...links.map(
-      link => `  ${quoted(link.to)} ${ends(link)} ${quoted(link.from)} : ${quoted(labelOf(link))}`,
+      link =>
+        `  ${quoted(link.to)} ${ends(link)} ${quoted(link.from)} : ${quoted(sayLink(link, link.pair ?? link.columns.join(", ")))}`,
     ),
     "",
   ].join("\n");
@@ -27,12 +28,6 @@ function attribute({ name, type, mark, unique, refers, remarks }: ChartRow): str
 function ends({ fromEnd, toEnd }: ChartLink): string {
   const left = { one: "||", "maybe one": "|o", many: "}o" }[toEnd];
   return `${left}--${fromEnd === "one" ? "o|" : "o{"}`;
-}
-
-function labelOf({ columns, pair, onDelete }: ChartLink): string {
-  return [pair ?? columns.join(", "), onDelete === undefined ? "" : shortAction(onDelete)]
-    .filter(Boolean)
-    .join(", ");
 }
 
 /** Types and attributes are words of letters, digits and a few signs. */
