@@ -7,7 +7,7 @@ import { literalOf } from "./made-up-rows.js";
 import { EngineError, type Database } from "./session/database.js";
 
 /** Rows that are put in with one statement. */
-const BATCH = 250;
+export const BATCH = 250;
 
 /** Attempts at a row that the database refuses, or that is there already. */
 const TRIES = 24;
@@ -37,10 +37,9 @@ export interface FillOptions {
 /** A row by column. */
 export type Row = ReadonlyMap<string, MadeUp>;
 
-/** Tables as models say them, and as the database holds them. */
+/** A table as models say it, and its name as the database holds it. */
 interface Held {
   readonly table: Table;
-  readonly settled: Table;
   readonly sql: string;
 }
 
@@ -58,7 +57,7 @@ export async function fillRows(
   const held = new Map(
     zip(schema.tables, dialect.types.settle(schema).tables).map(([table, settled]): [string, Held] => [
       addressOf(table),
-      { table, settled, sql: quoteAddress(addressOf(settled), dialect.names.quote) },
+      { table, sql: quoteAddress(addressOf(settled), dialect.names.quote) },
     ]),
   );
   const result: FilledTable[] = [];

@@ -7,7 +7,7 @@ import { addressOf, quoteAddress } from "../core/schema/address.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
 import type { Schema } from "../core/schema/types.js";
 import { countRows } from "../database/count-rows.js";
-import { fillRows, insertRows, tried, type FilledTable } from "../database/fill-rows.js";
+import { BATCH, fillRows, insertRows, tried, type FilledTable } from "../database/fill-rows.js";
 import { withDatabase } from "../database/open.js";
 import type { Database } from "../database/session/database.js";
 import { oneTarget } from "./databases.js";
@@ -113,8 +113,6 @@ export function wantedRows(
   }
   return wanted;
 }
-
-const BATCH = 250;
 
 /** Puts rows of files into their tables, in reference order. @throws Problem E134 */
 export async function putRows(

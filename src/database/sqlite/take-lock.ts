@@ -18,7 +18,7 @@ const PAUSE = { least: 10, spread: 30 };
  * ended, so the lock is asked for again and again instead.
  * @param begin runs a statement and lets go of it at once: one that was refused for the lock is in progress until then,
  *   and stands in the way of a commit (https://sqlite.org/rescode.html#busy)
- * @throws Problem E403 when it is not to be had in the target's time
+ * @throws Problem E404 when it is not to be had in the target's time
  */
 export async function takeLock(
   { run, sent }: Statements,
