@@ -2,6 +2,13 @@ import { writeFileSync } from "node:fs";
 import { basename, resolve } from "node:path";
 import { diff } from "../core/change/diff.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
+import {
+  objectsOfModels,
+  objectsOfRows,
+  writeJsonSchema,
+  writeOpenApi,
+  type JsonObjects,
+} from "../core/model/write/json/json-schema.js";
 import { writeDictionary } from "../core/model/write/dictionary.js";
 import { writeOutline } from "../core/model/write/outline.js";
 import { writeRowTypes } from "../core/model/write/row-types.js";
@@ -18,8 +25,10 @@ import { readPoint } from "./points.js";
 const WRITERS = {
   sql: ({ schema, dialect, name }) =>
     `-- Emberset · the schema of ${name} · ${dialect.name}\n\n${planText(planFor(dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema)), dialect)}`,
-  markdown: ({ schema, title }) => writeDictionary(schema, title),
+  markdown: ({ schema, title }) => writeDictionary(schema, `${title}: data dictionary`),
   csv: ({ schema }) => writeOutline(schema),
+  "json-schema": ({ objects, title }) => writeJsonSchema(objects(), title),
+  openapi: ({ objects, title }) => writeOpenApi(objects(), title),
   "row-types": ({ schema, dialect }) => writeRowTypes(schema, dialect),
 } as const satisfies Record<string, (exported: Exported) => string>;
 
@@ -30,6 +39,8 @@ export const EXPORT_FORMATS = Object.keys(WRITERS) as ExportFormat[];
 interface Exported {
   /** In portable words. */
   readonly schema: Schema;
+  /** What is in it as JSON: objects of the models' classes, or rows where no class is known. */
+  readonly objects: () => JsonObjects;
   readonly dialect: Dialect;
   /** Which version it is. */
   readonly name: string;
@@ -65,8 +76,10 @@ export async function exportSchema({
   const dialect =
     point.live?.dialect ?? dialectOf(await oneTarget(project.settings, options.target, options, true));
   const schema = point.live ? dialect.types.raise(dialect.types.unspell(point.schema)) : point.schema;
-  const title = `${basename(project.settings.folder)}: data dictionary`;
-  const text = WRITERS[as]({ schema, dialect, name: point.name, title });
+  const title = basename(project.settings.folder);
+  const objects = () =>
+    point.models ? objectsOfModels(point.models.resolver, schema) : objectsOfRows(schema);
+  const text = WRITERS[as]({ schema, objects, dialect, name: point.name, title });
   if (out !== undefined) writeFileSync(resolve(out), text);
   return {
     from: point.name,

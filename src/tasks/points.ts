@@ -11,6 +11,7 @@ import { allSpellings, readLedger } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
 import { showNumber } from "../history/migration.js";
 import type { History } from "../history/read.js";
+import type { LoadedModels } from "../project/load-models.js";
 import { hintsOnTheWay } from "./way.js";
 import { oneTarget } from "./databases.js";
 import type { OpenProject } from "./open-project.js";
@@ -26,6 +27,8 @@ export interface Point {
   readonly migrations: number;
   /** Of the models: the changes that lead there from the history, which hold renames and fills. */
   readonly beyond?: readonly Change[];
+  /** Of the models: what was read of them. */
+  readonly models?: LoadedModels;
   /** For a live database: its dialect, and how it spells what the migrations sent. */
   readonly live?: { readonly dialect: Dialect; readonly spellings: Spellings };
 }
@@ -38,7 +41,7 @@ export async function readPoint(project: OpenProject, name: string, options: Tas
   if (name === "models") {
     const models = await project.soundModels();
     const beyond = diff(schema, models.schema, hintsOnTheWay(models, migrations));
-    return { name, schema: models.schema, migrations: lastNumber(migrations), beyond };
+    return { name, schema: models.schema, migrations: lastNumber(migrations), beyond, models };
   }
   if (name === "history") return { name, schema, migrations: lastNumber(migrations) };
   const migration = /^\d+$/.test(name) ? migrations.find(({ number }) => number === Number(name)) : undefined;

@@ -24,7 +24,14 @@ test("a shell completes commands, options and their values, targets, migrations 
     "target:local",
   ]);
   expect(words("describe", "pie")).toEqual(["pieces", "pieces_glazes"]);
-  expect(words("export", "--as", "")).toEqual(["csv", "markdown", "row-types", "sql"]);
+  expect(words("export", "--as", "")).toEqual([
+    "csv",
+    "json-schema",
+    "markdown",
+    "openapi",
+    "row-types",
+    "sql",
+  ]);
   expect(words("forward", "--project", "")).toEqual([""]);
   studio.write("emberset.config.ts", "export default {");
   expect(words("forward", "--target", "")).toEqual([""]);

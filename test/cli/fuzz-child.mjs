@@ -161,6 +161,8 @@ const COMMANDS = [
   ["export", "--as", "sql"],
   ["export", "--as", "markdown"],
   ["export", "--as", "csv"],
+  ["export", "--as", "json-schema"],
+  ["export", "--as", "openapi", "--from", "history"],
   ["chart", "--out", "a.svg", "--out", "a.html", "--out", "a.dot", "--out", "a.mmd"],
   ["chart", "--of", "target:local", "--out", "a.svg"],
   ["chart", "--from", "0001", "--out", "a.html"],

@@ -1,4 +1,3 @@
-import { getMetadataStorage, validateSync } from "class-validator";
 import { afterAll, describe, expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
 import type { Dialect } from "../../src/core/dialect/shared/dialect.js";
@@ -10,7 +9,6 @@ import type { Finding } from "../../src/core/model/read/findings.js";
 import { heldBy } from "../../src/core/model/rules/standing.js";
 import { DIFFERENCES, DIFFERENCES_OF_RULES, TOLD } from "../../src/core/lower/differences.js";
 import { blocksFor } from "../../src/core/plan/plan.js";
-import { misfit } from "../../src/core/schema/fits.js";
 import { EMPTY_SCHEMA, type Column } from "../../src/core/schema/types.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
@@ -18,39 +16,20 @@ import { sqliteEngine } from "../engines/sqlite.js";
 import { mariadbDriver, postgresDriver, sqliteDriver, type Driver } from "./drivers.js";
 import { STRANGERS, VALUES } from "./hostile-values.js";
 import { classOf } from "./one-field.js";
-import { PATIENCE, RUNS, SEED } from "./runs.js";
-import { say, STATED, TYPES, type Family, type Stated } from "./stated-rules.js";
+import { PATIENCE, SEED } from "./runs.js";
+import {
+  alone,
+  forgetClasses,
+  holds,
+  isOutside,
+  listed,
+  nameOf,
+  shuffled,
+  STANDS,
+  type Stand,
+} from "./stands.js";
+import { say, type Family, type Stated } from "./stated-rules.js";
 
-/** One column that somebody may state: rules on a type. */
-interface Stand {
-  readonly family: Family;
-  readonly rules: readonly Stated[];
-  readonly type: string;
-}
-
-/** A made-up order that a seed decides: https://en.wikipedia.org/wiki/Linear_congruential_generator */
-function shuffled<T>(items: readonly T[], seed: number): T[] {
-  let state = seed % 2_147_483_647 || 1;
-  const next = () => (state = (state * 48_271) % 2_147_483_647);
-  return items
-    .map(item => [next(), item] as const)
-    .sort(([a], [b]) => a - b)
-    .map(([, item]) => item);
-}
-
-const FAMILIES = Object.keys(STATED) as Family[];
-const alone: Stand[] = FAMILIES.flatMap(family =>
-  STATED[family].flatMap(rule => TYPES[family].map(type => ({ family, rules: [rule], type }))),
-);
-const pairs: Stand[] = FAMILIES.flatMap(family => {
-  const all = STATED[family] as readonly Stated[];
-  const two = all.flatMap((one, at) => all.slice(at + 1).map(other => [one, other]));
-  return shuffled(two, SEED)
-    .slice(0, 300)
-    .map((rules, at) => ({ family, rules, type: TYPES[family][at % TYPES[family].length]! }));
-});
-/** In a short hunt some of both, as the seed has it; in a long one all. */
-const STANDS = shuffled([...alone, ...pairs], SEED).slice(0, RUNS);
 /** How many values a column is given of its own kind. */
 const MOST_VALUES = 80;
 
@@ -156,9 +135,6 @@ function expectedKind({ type }: Column): string {
   }
 }
 
-const listed = (findings: readonly Finding[], codes: readonly string[]) =>
-  findings.filter(({ code }) => codes.includes(code)).map(({ what }) => what);
-
 /** A column as one engine has it, with all that was said of it. */
 interface Built {
   readonly stand: Stand;
@@ -206,17 +182,6 @@ function excuse(built: Built, value: unknown, valid: boolean): string | undefine
   return held.length < validators.length && held.every(pass => pass(value)) ? "left" : undefined;
 }
 
-/** Whether a column's type has no place for a value. */
-function isOutside({ type }: Column, value: unknown): boolean {
-  if (value === null || value === undefined || typeof value === "object") return true;
-  if (typeof value === "boolean" && type.kind !== "boolean") return true;
-  if (type.kind === "real")
-    return Math.abs(Number(value)) > 3.4e38 || Math.abs(Number(value)) < 1e-37 || Number.isNaN(value);
-  if (["date", "time", "timestamp", "timestamptz"].includes(type.kind)) return isText(value);
-  if (type.kind === "bigint") return !Number.isInteger(value) || Math.abs(Number(value)) >= 2 ** 63;
-  return misfit(value as string, type) !== undefined;
-}
-
 const servers = {
   SQLite: [sqliteEngine(), async () => sqliteDriver()],
   PostgreSQL: [await postgresEngine(), postgresDriver],
@@ -258,7 +223,7 @@ describe.each(Object.entries(servers))("on a real %s", (name, [engine, connect])
             );
         }
         await driver.run("ROLLBACK");
-        metadata.validationMetadatas.clear();
+        forgetClasses();
       }
       if (process.env["LAW_TELL"])
         process.stdout.write(`${name}: ${verdicts} verdicts, ${JSON.stringify(Object.fromEntries(seen))}\n`);
@@ -319,9 +284,6 @@ function asJson(value: unknown): unknown {
   return value === null || value === undefined || typeof value === "string" ? value : JSON.stringify(value);
 }
 
-const nameOf = ({ rules, type }: Stand) =>
-  `${rules.map(({ text }) => `@${text}`).join(" ")}${type === "" ? "" : ` on ${type}`}`;
-
 function show(value: unknown): string {
   if (value instanceof Date) return Number.isNaN(value.getTime()) ? "no date" : value.toISOString();
   if (Object.is(value, -0)) return "-0";
@@ -361,16 +323,4 @@ async function build(stand: Stand, at: number, dialect: Dialect, driver: Driver)
     validators: field.validators,
     passes,
   };
-}
-
-/** class-validator looks through every class it knows: each is known no longer than it is asked about. */
-const metadata = getMetadataStorage() as unknown as { validationMetadatas: Map<unknown, unknown> };
-
-function holds(thing: new () => object, value: unknown): boolean {
-  try {
-    return validateSync(Object.assign(new thing(), { v: value })).length === 0;
-  } catch {
-    // What makes a rule throw lets nothing pass.
-    return false;
-  }
 }

@@ -14,14 +14,22 @@ interface Args extends GlobalArgs {
 export function exportCommand(session: Session): CommandModule<object, Args> {
   return {
     command: "export",
-    describe: "The whole schema in another form: SQL, a data dictionary, an outline, TypeScript types",
+    describe:
+      "The whole schema in another form: SQL, a data dictionary, an outline, JSON Schema, TypeScript types",
     builder: yargs =>
       yargs
         .option("as", {
-          choices: ["sql", "markdown", "csv", "row-types"] as const satisfies readonly ExportOptions["as"][],
+          choices: [
+            "sql",
+            "markdown",
+            "csv",
+            "json-schema",
+            "openapi",
+            "row-types",
+          ] as const satisfies readonly ExportOptions["as"][],
           demandOption: true,
           describe:
-            "sql: all of it as one script; markdown: a data dictionary; csv: an outline, as sketch reads it; row-types: interfaces of rows as the driver gives them",
+            "sql: all of it as one script; markdown: a data dictionary; csv: an outline, as sketch reads it; json-schema: what validate() takes, as JSON; openapi: the same as components; row-types: interfaces of rows as the driver gives them",
         })
         .option("from", {
           type: "string",
@@ -36,6 +44,7 @@ export function exportCommand(session: Session): CommandModule<object, Args> {
         .option("out", { type: "string", requiresArg: true, describe: "The file; printed when left out" })
         .example("$0 export --as sql", "What makes all of it, in one script")
         .example("$0 export --as markdown --out tables.md", "What each table and column is")
+        .example("$0 export --as json-schema --out objects.json", "What an object of each class must be")
         .example("$0 export --as row-types --out rows.ts", "Types for what queries give back") as never,
     handler: async args => {
       const { exportSchema } = await import("../../tasks/export.js");
