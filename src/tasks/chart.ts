@@ -98,8 +98,8 @@ async function chosenChart(
 ): Promise<Chart> {
   const whole =
     from === undefined
-      ? await chartOfPoint(project, inOwnWords(point))
-      : await differenceBetween(project, await readPoint(project, from, options), point);
+      ? chartOfPoint(project, inOwnWords(point))
+      : differenceBetween(project, await readPoint(project, from, options), point);
   if (whole.tables.length === 0) throw problems.emptyChart({ point: point.name });
   const chosen = select(whole, { only, around, depth, fields });
   if ("unknown" in chosen)
@@ -107,9 +107,8 @@ async function chosenChart(
   return chosen;
 }
 
-async function chartOfPoint(project: OpenProject, { name, schema }: Point): Promise<Chart> {
-  const facts = name === "models" ? chartFacts(await project.soundModels(), project.settings) : undefined;
-  return chartOf(schema, facts);
+function chartOfPoint({ settings }: OpenProject, { models, schema }: Point): Chart {
+  return chartOf(schema, models && chartFacts(models, settings));
 }
 
 /** What a database holds as models would say it. */
@@ -119,9 +118,9 @@ function inOwnWords({ live, ...point }: Point): Point {
     : point;
 }
 
-async function differenceBetween(project: OpenProject, before: Point, after: Point): Promise<Chart> {
+function differenceBetween(project: OpenProject, before: Point, after: Point): Chart {
   const changes = changesBetween(project.history(), before, after);
-  return differenceOf(await chartOfPoint(project, before), await chartOfPoint(project, after), changes);
+  return differenceOf(chartOfPoint(project, before), chartOfPoint(project, after), changes);
 }
 
 async function laidOut(drawn: Chart): Promise<Layout> {

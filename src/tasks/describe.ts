@@ -1,23 +1,28 @@
+import type { Change } from "../core/change/types.js";
 import { describeForeignKey, describePart } from "../core/change/words.js";
 import type { CatalogRow, LeftAlone } from "../core/dialect/shared/dialect.js";
 import { problems } from "../core/problems.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
-import type { Column, ForeignKey, Table } from "../core/schema/types.js";
+import type { Column, ForeignKey, Schema, Table } from "../core/schema/types.js";
 import { describeDefault, showSql } from "../core/change/words.js";
 import { showDataType } from "../core/schema/data-type.js";
 import { countRows } from "../database/count-rows.js";
 import { withDatabase } from "../database/open.js";
 import type { Database } from "../database/session/database.js";
-import { loadSettings } from "../project/load-settings.js";
+import { besideOf, type Beside, type Difference } from "./beside.js";
 import { oneTarget } from "./databases.js";
+import { openProject, type OpenProject } from "./open-project.js";
 import { type TargetOptions, watched } from "./options.js";
+import { changesBetween, pointOf, readPoint, type Point } from "./points.js";
 
 export interface DescribeOptions extends TargetOptions {
   /** One table. @default all */
   readonly table?: string | undefined;
   /** How many rows of each table are given, too. @default 0 */
   readonly rows?: number | undefined;
+  /** A version of the schema from which it may differ: `models`, `history`, a migration's number. @default none */
+  readonly beside?: string | undefined;
 }
 
 export interface DescribeResult {
@@ -26,6 +31,8 @@ export interface DescribeResult {
   /** The file, or the URL without its password. */
   readonly place: string;
   readonly tables: readonly DescribedTable[];
+  /** What it was held against, and what of that it has no line for. */
+  readonly beside?: Pick<Beside, "missing" | "others"> & { readonly point: string };
   /** What is there but not modelled; only that of the table when one was named. */
   readonly leftAlone: readonly LeftAlone[];
 }
@@ -35,6 +42,8 @@ export interface DescribedTable {
   readonly rows: number;
   readonly columns: readonly DescribedColumn[];
   readonly key: readonly string[];
+  /** The name of the key's constraint, where it has one. */
+  readonly keyName?: string;
   /** Each as `name: (columns)`. */
   readonly uniques: readonly NamedText[];
   readonly indexes: readonly NamedText[];
@@ -43,6 +52,8 @@ export interface DescribedTable {
   readonly refersTo: readonly Reference[];
   /** References from others to this table. */
   readonly referredBy: readonly Reference[];
+  /** Where it differs from what it was held against. */
+  readonly differs?: readonly Difference[];
   /** The first rows by its key, where they were asked for; values as the driver gives them. */
   readonly first?: readonly Readonly<Record<string, unknown>>[];
 }
@@ -78,10 +89,12 @@ export interface Reference {
 export async function describe({
   table,
   rows: wanted = 0,
+  beside,
   ...options
 }: DescribeOptions): Promise<DescribeResult> {
-  const settings = await loadSettings(options.project ?? ".");
-  const target = await oneTarget(settings, options.target, options);
+  const project = await openProject(options);
+  const other = beside === undefined ? undefined : await readPoint(project, beside, options);
+  const target = await oneTarget(project.settings, options.target, options);
   return withDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
     const catalog = withoutInternal(await database.readCatalog());
     const { tables } = catalog.schema;
@@ -89,20 +102,45 @@ export async function describe({
     const rows = await countRows(database, chosen);
     const names = new Set(chosen.map(addressOf));
     const references = referencesOf(tables);
-    const described = chosen.map(each => describeTable(each, references, rows.get(addressOf(each)) ?? 0));
-    const first = new Map<string, readonly CatalogRow[]>();
-    if (wanted > 0)
-      for (const each of chosen) first.set(addressOf(each), await firstRows(database, each, wanted));
+    const held = other && besideOf(await changesTo(project, database, catalog.schema, target.name, other));
+    const described: DescribedTable[] = [];
+    for (const each of chosen) {
+      const address = addressOf(each);
+      const differs = held && (held.byTable.get(address) ?? []);
+      described.push({
+        ...describeTable(each, references, rows.get(address) ?? 0),
+        ...(differs && { differs }),
+        ...(wanted > 0 && { first: await firstRows(database, each, wanted) }),
+      });
+    }
     return {
       target: target.name,
       dialect: target.dialect,
       place: target.label,
-      tables: wanted > 0 ? described.map(each => ({ ...each, first: first.get(each.table)! })) : described,
+      tables: described,
+      ...(held && {
+        beside: {
+          point: beside!,
+          missing: table === undefined ? held.missing : [],
+          others: table === undefined ? held.others : [],
+        },
+      }),
       leftAlone: catalog.leftAlone.filter(
         each => table === undefined || (each.table !== undefined && names.has(each.table)),
       ),
     };
   });
+}
+
+/** What would make another version of a database. */
+async function changesTo(
+  project: OpenProject,
+  database: Database,
+  schema: Schema,
+  target: string,
+  other: Point,
+): Promise<readonly Change[]> {
+  return changesBetween(project.history(), await pointOf(database, schema, `target:${target}`), other);
 }
 
 function firstRows({ dialect, rows }: Database, table: Table, count: number): Promise<CatalogRow[]> {
@@ -151,6 +189,7 @@ function describeTable(table: Table, references: References, rows: number): Desc
     rows,
     columns: table.columns.map(column => describeColumn(column, remarks.get(column.name))),
     key: table.key?.columns ?? [],
+    ...(table.key && table.key.name !== "" && { keyName: table.key.name }),
     uniques: table.uniques.map(part => ({ name: part.name, text: describePart("unique", part) })),
     indexes: table.indexes.map(part => ({ name: part.name, text: describePart("index", part) })),
     checks: table.checks.map(part => ({ name: part.name, text: describePart("check", part) })),

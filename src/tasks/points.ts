@@ -9,6 +9,7 @@ import { withoutInternal } from "../core/schema/internal-tables.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
+import type { Database } from "../database/session/database.js";
 import { showNumber } from "../history/migration.js";
 import type { History } from "../history/read.js";
 import type { LoadedModels } from "../project/load-models.js";
@@ -64,10 +65,15 @@ async function readLivePoint(project: OpenProject, name: string, options: TaskOp
   const target = await oneTarget(project.settings, name.slice("target:".length), options);
   return withDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
     const { schema } = withoutInternal(await database.readCatalog());
-    const ledger = await readLedger(database);
-    const spellings = allSpellings(ledger);
-    return { name, schema, migrations: lastNumber(ledger), live: { dialect: database.dialect, spellings } };
+    return pointOf(database, schema, name);
   });
+}
+
+/** The point that a database is at. @param schema all that it holds, but for what is Emberset's own */
+export async function pointOf(database: Database, schema: Schema, name: string): Promise<Point> {
+  const ledger = await readLedger(database);
+  const spellings = allSpellings(ledger);
+  return { name, schema, migrations: lastNumber(ledger), live: { dialect: database.dialect, spellings } };
 }
 
 /**

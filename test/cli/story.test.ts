@@ -269,3 +269,27 @@ function withoutLedger(dump: string): string {
     .replace(/^(CREATE TABLE|INSERT INTO) ["']?emberset_ledger[^]*?;\n/gm, "")
     .replace(/^DELETE FROM sqlite_sequence;\n/m, "");
 }
+
+test("beside the models, a description tells at each line what they have otherwise", () => {
+  const studio = kilnHouse();
+  studio.ok("draft", "first");
+  studio.ok("forward");
+  expect(studio.ok("describe", "--beside", "models")).toMatch(/✓ as the models have it\n$/);
+  studio.sql("DROP INDEX ix_pieces_stage");
+  studio.sql("ALTER TABLE clays ADD COLUMN odd text");
+  studio.sql("CREATE TABLE extra (a int)");
+  studio.write("models/kiln.ts", studio.read("models/kiln.ts").replace("MaxLength(40)", "MaxLength(60)"));
+  studio.write("models/shelf.ts", `import { Stored } from "emberset";\n@Stored() export class Shelf {}`);
+  const text = studio.ok("describe", "--beside", "models");
+  for (const line of [
+    /^ {2}− {2}odd +text +may be null +not in models$/m,
+    /^ {2}\+ {2}index +ix_pieces_stage +\(stage\) +missing here$/m,
+    /^ {2}≠ {2}name +varchar\(40\) +required +unique +models: varchar\(40\) → varchar\(60\)$/m,
+    /^ {2}≠ {2}check +ck_kilns_name +length\(name\) <= 40 +models: length\(name\) <= 60$/m,
+    /^extra · 0 rows · − not in models$/m,
+    /^\+ shelves · missing here: 1 column$/m,
+    /^6 differences from models: /m,
+  ])
+    expect(text).toMatch(line);
+  expect(studio.ok("describe", "pieces", "--beside", "0001")).toContain("1 difference from 0001");
+});

@@ -1,4 +1,6 @@
 import type { CommandModule } from "yargs";
+import type { PartKind } from "../../core/schema/types.js";
+import type { Difference } from "../../tasks/beside.js";
 import type { DescribedTable, DescribeResult, NamedText } from "../../tasks/describe.js";
 import type { DifferingResult } from "../../tasks/differing.js";
 import { withoutPasswords } from "../words/plain.js";
@@ -13,6 +15,7 @@ interface Args extends GlobalArgs {
   target?: string | undefined;
   differs?: boolean | undefined;
   rows?: number | undefined;
+  beside?: string | undefined;
 }
 
 /** `emberset describe` */
@@ -29,13 +32,19 @@ export function describeCommand(session: Session): CommandModule<object, Args> {
           requiresArg: true,
         })
         .option("rows", { type: "number", requiresArg: true, describe: "Also so many rows of each table" })
+        .option("beside", {
+          type: "string",
+          requiresArg: true,
+          describe: "Also where it differs from models, history or a migration's number, line by line",
+        })
         .option("differs", {
           type: "boolean",
           describe: "Of a target that is many databases: which hold other schemas than most of them",
         })
-        .example("$0 describe pieces", "Columns, keys, references both ways, indexes, checks, rows"),
+        .example("$0 describe pieces", "Columns, keys, references both ways, indexes, checks, rows")
+        .example("$0 describe --beside models", "The same, and what of it the models have otherwise"),
     handler: async args => {
-      const { table, target, rows } = args;
+      const { table, target, rows, beside } = args;
       if (args.differs) {
         const { describeDiffering } = await import("../../tasks/differing.js");
         const result = await describeDiffering({ ...session.taskOptions(args), target });
@@ -43,7 +52,7 @@ export function describeCommand(session: Session): CommandModule<object, Args> {
         return;
       }
       const { describe } = await import("../../tasks/describe.js");
-      const result = await describe({ ...session.taskOptions(args), table, target, rows });
+      const result = await describe({ ...session.taskOptions(args), table, target, rows, beside });
       session.result(result, shown => render(shown, session));
     },
   };
@@ -60,7 +69,10 @@ function renderDiffering(
   ].join("\n");
 }
 
-function render({ target, dialect, place, tables, leftAlone }: DescribeResult, { colours }: Session): string {
+function render(
+  { target, dialect, place, tables, leftAlone, beside }: DescribeResult,
+  { colours }: Session,
+): string {
   const rows = tables.reduce((sum, table) => sum + table.rows, 0);
   const head = `${colours.bold(target)} · ${dialect} · ${showPlace(place)} · ${count(tables.length, "table")}, ${count(rows, "row")}`;
   const others = leftAlone.map(
@@ -68,37 +80,118 @@ function render({ target, dialect, place, tables, leftAlone }: DescribeResult, {
   );
   return [
     head,
-    ...tables.map(table => renderTable(table, colours)),
+    ...tables.map(table => renderTable(table, colours, beside?.point)),
+    ...(beside?.missing ?? []).map(({ table, what }) =>
+      colours.yellow(`${SIGNS.missing} ${table} · missing here: ${what}`),
+    ),
+    ...(beside?.others ?? []).map(words => colours.yellow(`${SIGNS.other} ${beside!.point}: ${words}`)),
     ...(others.length > 0 ? [`Left alone:\n${others.join("\n")}`] : []),
+    ...(beside ? [summary(beside, tables, colours)] : []),
   ].join("\n\n");
 }
 
-function renderTable(table: DescribedTable, colours: Colours): string {
-  const rows = table.columns.map(({ name, type, required, default: value = "", remarks }) => [
-    name,
-    type,
-    required ? "required" : colours.gray("may be null"),
-    value,
-    remarks.join(", "),
-  ]);
-  const named = (word: string, list: readonly NamedText[]) =>
-    list.map(({ name, text: what }) => [word, name, what]);
+/** No colour alone says it. */
+const SIGNS = { missing: "+", extra: "−", other: "≠" } as const satisfies Record<Difference["is"], string>;
+
+function summary(
+  { point, missing, others }: NonNullable<DescribeResult["beside"]>,
+  tables: readonly DescribedTable[],
+  colours: Colours,
+): string {
+  const differing = tables.reduce((sum, { differs = [] }) => sum + differs.length, 0);
+  const all = differing + missing.length + others.length;
+  return all === 0
+    ? `${colours.green("✓")} as ${nameOf(point)} it`
+    : `${count(all, "difference")} from ${point}: ${SIGNS.missing} missing here, ${SIGNS.extra} here alone, ${SIGNS.other} otherwise`;
+}
+
+/** `the models have`, `the history has`, `0003 has` */
+function nameOf(point: string): string {
+  if (point === "models") return "the models have";
+  return point === "history" ? "the history has" : `${point} has`;
+}
+
+/** How a difference is told at the line it is about. */
+function tell({ is, what }: Difference, point: string): string {
+  if (is === "missing") return "missing here";
+  return is === "extra" ? `not in ${point}` : `${point}: ${what}`;
+}
+
+function keyOf({ key, keyName = "" }: DescribedTable): NamedText[] {
+  return key.length === 0 ? [] : [{ name: keyName, text: `(${key.join(", ")})` }];
+}
+
+/** A line of a table, and what it is about, by which differences find it. */
+interface Line {
+  readonly of: Difference["of"];
+  readonly name: string;
+  readonly cells: readonly string[];
+}
+
+function renderTable(table: DescribedTable, colours: Colours, point = ""): string {
+  const { differs = [] } = table;
+  const found = ({ of, name }: Pick<Line, "of" | "name">) =>
+    differs.filter(each => each.of === of && each.name === name && each.is !== "missing");
+  const marked = (line: Line) => {
+    const own = found(line);
+    const sign = own.length === 0 ? "" : SIGNS[own[0]!.is];
+    return [
+      colours.yellow(sign),
+      ...line.cells,
+      colours.yellow(own.map(each => tell(each, point)).join("; ")),
+    ];
+  };
+  const missing = differs.filter(({ is }) => is === "missing");
+  const columnLines = table.columns.map(({ name, type, required, default: value = "", remarks }) =>
+    marked({
+      of: "column",
+      name,
+      cells: [name, type, required ? "required" : colours.gray("may be null"), value, remarks.join(", ")],
+    }),
+  );
+  for (const { name, column } of missing.filter(({ of }) => of === "column")) {
+    const { type = "", required, default: value = "", at = columnLines.length } = column ?? {};
+    const cells = [
+      SIGNS.missing,
+      name,
+      type,
+      required ? "required" : "may be null",
+      value,
+      "",
+      "missing here",
+    ];
+    columnLines.splice(at, 0, cells.map(colours.yellow));
+  }
+  const named = (word: string, of: PartKind, list: readonly NamedText[]) => [
+    ...list.map(({ name, text: what }) => marked({ of, name, cells: [word, name, what] })),
+    ...missing
+      .filter(each => each.of === of)
+      .map(({ name, what }) => [SIGNS.missing, word, name, what, "missing here"].map(colours.yellow)),
+  ];
   const facts = [
-    ...(table.key.length > 1 ? [["key", "", `(${table.key.join(", ")})`]] : []),
-    ...named("unique", table.uniques),
-    ...named("index", table.indexes),
-    ...named("check", table.checks),
-    ...table.refersTo.map(({ name, text: what }) => ["refers to", name, what]),
+    // One column's is told beside it.
+    ...(table.key.length > 1 || differs.some(({ of }) => of === "key")
+      ? named("key", "key", keyOf(table))
+      : []),
+    ...named("unique", "unique", table.uniques),
+    ...named("index", "index", table.indexes),
+    ...named("check", "check", table.checks),
+    ...named("refers to", "foreign key", table.refersTo),
     ...table.referredBy.map(({ name, table: from, columns: names, onDelete }) => [
+      "",
       "referred by",
       name,
       `${from} (${names.join(", ")})${onDelete === "no action" ? "" : `, on delete ${onDelete}`}`,
+      "",
     ]),
   ];
+  const ofTable = found({ of: "table", name: "" }).map(each => `${SIGNS[each.is]} ${tell(each, point)}`);
   return [
-    `${colours.bold(table.table)} · ${count(table.rows, "row")}`,
-    columns(["column", "type", "", "default", "remarks"], rows, colours),
-    ...(facts.length > 0 ? ["", columns(["", "", ""], facts, colours)] : []),
+    [`${colours.bold(table.table)} · ${count(table.rows, "row")}`, ...ofTable.map(colours.yellow)].join(
+      " · ",
+    ),
+    columns(["", "column", "type", "", "default", "remarks", ""], columnLines, colours),
+    ...(facts.length > 0 ? ["", columns(["", "", "", "", ""], facts, colours)] : []),
     ...(table.first && table.first.length > 0 ? ["", rowsText(table.first, colours)] : []),
   ].join("\n");
 }

@@ -1,10 +1,11 @@
 import stringWidth from "fast-string-width";
+import { wrapAnsi } from "fast-wrap-ansi";
 import Table from "cli-table3";
 import type { Colours } from "../words/colours.js";
 
 /**
- * Columns of text, two spaces apart, under headings if there are any. Empty columns are left out. At a terminal the
- * widest column is wrapped where the whole would be too wide.
+ * Columns of text, two spaces apart, under headings if there are any. Empty columns are left out. Where the whole would
+ * be wider than the terminal, the widest columns are wrapped, and nothing is cut off.
  */
 export function columns(
   heads: readonly string[],
@@ -15,19 +16,31 @@ export function columns(
   const used = heads.map((_, at) => rows.some(row => (row[at] ?? "") !== ""));
   const keep = (cells: readonly string[]) => cells.filter((_, at) => used[at]);
   const [head, body] = [keep(heads), rows.map(row => keep([...row]))];
+  const widths = fitted([head, ...body], process.stdout.columns || Infinity);
+  const wrapped = (cells: readonly string[]) =>
+    cells.map((cell, at) => (widths[at] === undefined ? cell : wrap(cell, widths[at])));
   const table = new Table({
-    head: head.some(text => text !== "") ? head.map(text => colours.gray(text)) : [],
-    colWidths: fitted(head, body),
+    head: head.some(text => text !== "") ? wrapped(head.map(text => colours.gray(text))) : [],
     colAligns: keepOf(used, toTheRight).map(isRight => (isRight ? "right" : "left")),
-    wordWrap: true,
     chars: NO_LINES,
     style: { head: [], border: [], "padding-left": 0, "padding-right": 0, compact: true },
   });
-  table.push(...body);
+  table.push(...body.map(wrapped));
   return table
     .toString()
     .split("\n")
     .map(line => `  ${line}`.trimEnd())
+    .join("\n");
+}
+
+/** What stands further to the right stays there, its further lines behind the sign that it begins with. */
+function wrap(cell: string, width: number): string {
+  const [lead = ""] = /^ */.exec(cell) ?? [];
+  if (lead === "") return wrapAnsi(cell, width, { hard: true });
+  const rest = wrapAnsi(cell.slice(lead.length), width - lead.length * 2, { hard: true });
+  return rest
+    .split("\n")
+    .map((line, at) => `${lead}${at === 0 ? "" : lead}${line}`)
     .join("\n");
 }
 
@@ -37,21 +50,52 @@ function keepOf(used: readonly boolean[], given: readonly boolean[]): boolean[] 
 
 const GAP = 2;
 
-/** A cell that has less room would only be a tall stack of words. */
-const NARROWEST = 24;
+/** A cell that has less room would only be a tall stack of letters. */
+const NARROWEST = 12;
 
-/** Widths that make the whole fit the terminal; none where it fits by itself. */
-function fitted(head: readonly string[], body: readonly (readonly string[])[]): (number | null)[] {
-  const widths = head.map((text, at) =>
-    Math.max(...[text, ...body.map(row => row[at] ?? "")].map(cell => stringWidth(cell))),
-  );
-  const room = process.stdout.columns || Infinity;
-  const excess = widths.reduce((sum, width) => sum + width + GAP, 0) - room;
-  const widest = Math.max(...widths);
-  const at = widths.indexOf(widest);
-  return widths.map((_, index) =>
-    index === at && excess > 0 && widest - excess >= NARROWEST ? widest - excess : null,
-  );
+/** For columns that must be narrower than what is in them, how wide they may be: the widest give room first, and words are broken last. */
+function fitted(lines: readonly (readonly string[])[], room: number): (number | undefined)[] {
+  const widest = (pieces: RegExp, indent: number) =>
+    lines[0]!.map((_, at) =>
+      Math.max(
+        ...lines.flatMap(line => {
+          const cell = line[at] ?? "";
+          const { length } = /^ */.exec(cell)![0];
+          return cell.split(pieces).map(piece => stringWidth(piece) + length * indent);
+        }),
+      ),
+    );
+  const widths = widest(/\n/, 0);
+  const free = room - widths.length * GAP;
+  if (sum(widths) <= free) return widths.map(() => undefined);
+  const words = widest(/\s/, 2);
+  // Words stay whole as far as they can: the longest are broken first.
+  let longest = Math.max(...words);
+  const given = () =>
+    shrunk(
+      widths,
+      words.map((word, at) => Math.min(widths[at]!, Math.max(NARROWEST, Math.min(word, longest)))),
+      free,
+    );
+  while (longest > NARROWEST && sum(given()) > free) longest -= 1;
+  return given().map((width, at) => (width < widths[at]! ? width : undefined));
+}
+
+/** No wider than a width for all that makes them fit, but as wide as each has to be; what is left over goes to the first. */
+function shrunk(widths: readonly number[], least: readonly number[], free: number): number[] {
+  const within = (most: number) => widths.map((width, at) => Math.max(least[at]!, Math.min(width, most)));
+  let most = Math.max(...widths);
+  while (most > 0 && sum(within(most)) > free) most -= 1;
+  let spare = Math.max(0, free - sum(within(most)));
+  return within(most).map((width, at) => {
+    const more = width === most && width < widths[at]! && spare > 0 ? 1 : 0;
+    spare -= more;
+    return width + more;
+  });
+}
+
+function sum(numbers: readonly number[]): number {
+  return numbers.reduce((total, each) => total + each, 0);
 }
 
 const NO_LINES = {
