@@ -1,7 +1,7 @@
 import { hostname } from "node:os";
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
-import { expect, test } from "vitest";
+import { expect, test, vi } from "vitest";
 import { drafted, kilnHouse, KILN_HOUSE, smallStudio, Studio } from "./studio.js";
 
 const rowsOf = (version: string) => readFileSync(join(KILN_HOUSE, `rows-${version}.sql`), "utf8");
@@ -292,4 +292,17 @@ test("beside the models, a description tells at each line what they have otherwi
   ])
     expect(text).toMatch(line);
   expect(studio.ok("describe", "pieces", "--beside", "0001")).toContain("1 difference from 0001");
+});
+
+test("files and lines are links where the terminal takes them, and plain elsewhere", () => {
+  const studio = kilnHouse();
+  studio.write("models/kiln.ts", studio.read("models/kiln.ts").replace("MaxLength(40)", "MaxLength(-1)"));
+  const plain = studio.emberset("check").stdout;
+  vi.stubEnv("FORCE_HYPERLINK", "1");
+  const linked = studio.emberset("check").stdout;
+  vi.unstubAllEnvs();
+  const line = /^models\/kiln\.ts:(\d+) {2}/m.exec(plain)![1]!;
+  const url = `file://${hostname()}${studio.path("models/kiln.ts")}#${line}`;
+  expect(linked).toContain(`\u001b]8;;${url}\u001b\\models/kiln.ts:${line}\u001b]8;;\u001b\\  `);
+  expect(linked.replace(/\u001b\]8;;.*?\u001b\\/g, "")).toBe(plain);
 });

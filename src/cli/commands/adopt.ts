@@ -3,6 +3,7 @@ import type { AdoptDriftResult } from "../../tasks/adopt-drift.js";
 import type { AdoptResult, Proof } from "../../tasks/adopt.js";
 import { count } from "../terminal/layout.js";
 import { showPlace } from "../words/problem-text.js";
+import { listFiles } from "../words/links.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import type { Colours } from "../words/colours.js";
 import { renderChanges } from "./compare.js";
@@ -64,7 +65,7 @@ function render(
     `Adopted ${colours.bold(target)} · ${showPlace(place)} · ${count(tables, "table")}`,
     "",
     "Written:",
-    ...written.map(file => `  ${file}`),
+    ...listFiles(written, session.project),
     "",
     `${migration.name} is recorded as run on ${target}; nothing else was changed there.`,
     ...renderProof(proof, colours),
@@ -74,7 +75,7 @@ function render(
   ].join("\n");
 }
 
-function renderAdoptedDrift(result: AdoptDriftResult, { colours }: Session): string {
+function renderAdoptedDrift(result: AdoptDriftResult, { colours, project }: Session): string {
   const { target, changes, migration, putRight, written, suggestions } = result;
   const said = suggestions.flatMap(({ entity, lines }) => [
     `  ${entity}:`,
@@ -84,7 +85,7 @@ function renderAdoptedDrift(result: AdoptDriftResult, { colours }: Session): str
     renderChanges(changes, colours),
     "",
     "Written:",
-    ...written.map(file => `  ${file}`),
+    ...listFiles(written, project),
     "",
     `${migration.name} is recorded as run on ${target}, which has it already.`,
     ...(putRight ? [`${putRight.name} takes it away again.`] : []),

@@ -1,6 +1,7 @@
 import type { CommandModule } from "yargs";
 import type { ChartOptions, ChartResult } from "../../tasks/chart.js";
 import { count } from "../terminal/layout.js";
+import { showFile } from "../words/links.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import { atEverySave, WATCH } from "../terminal/watch.js";
 
@@ -75,5 +76,5 @@ export function chartCommand(session: Session): CommandModule<object, Args> {
 
 function render({ files, tables, relations, of, from }: ChartResult): string {
   const what = from === undefined ? `of ${of}` : `from ${from} to ${of}`;
-  return `${files.join(", ")}: ${count(tables, "table")} and ${count(relations, "relation")} ${what}`;
+  return `${files.map(file => showFile(file)).join(", ")}: ${count(tables, "table")} and ${count(relations, "relation")} ${what}`;
 }

@@ -3,7 +3,7 @@ import { FINDING_CODES, NOTHING_TO_DO, type Finding } from "../../core/model/rea
 import type { CheckResult } from "../../tasks/check.js";
 import { count } from "../terminal/layout.js";
 import { remedyFor } from "../words/findings.js";
-import { showPath } from "../words/problem-text.js";
+import { showFile } from "../words/links.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import { atEverySave, WATCH } from "../terminal/watch.js";
 
@@ -104,7 +104,7 @@ function renderGroup(group: readonly Finding[], session: Session): string {
 }
 
 function locationOf({ file, line }: Finding): string {
-  return file === undefined ? "" : `${showPath(file)}:${line ?? 1}  `;
+  return file === undefined ? "" : `${showFile(file, line ?? 1)}  `;
 }
 
 function renderFinding(finding: Finding, { colours }: Session): string {

@@ -2,6 +2,7 @@ import type { CommandModule } from "yargs";
 import type { CondenseResult } from "../../tasks/condense.js";
 import { sayFinding } from "../../tasks/say-finding.js";
 import { count } from "../terminal/layout.js";
+import { listFiles } from "../words/links.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import { remedyFor } from "../words/findings.js";
 
@@ -47,11 +48,11 @@ export function condenseCommand(session: Session): CommandModule<object, Args> {
 
 function render(
   { migration, folded, written, byHand, findings }: CondenseResult,
-  { colours }: Session,
+  { colours, project }: Session,
 ): string {
   return [
     `${migration.name} stands for ${count(folded.length, "migration")}, ${folded[0]} to ${folded.at(-1)}:`,
-    ...written.map(file => `  ${file}`),
+    ...listFiles(written, project),
     ...(byHand.length > 0
       ? [
           "",

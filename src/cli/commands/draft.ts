@@ -3,6 +3,7 @@ import type { DraftResult } from "../../tasks/draft.js";
 import { sayFinding } from "../../tasks/say-finding.js";
 import { remedyFor } from "../words/findings.js";
 import { count } from "../terminal/layout.js";
+import { listFiles } from "../words/links.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import { renderChanges } from "./compare.js";
 import { sayingOptions, type SayingArgs } from "./saying.js";
@@ -50,7 +51,7 @@ export function draftCommand(session: Session): CommandModule<object, Args> {
   };
 }
 
-function render({ migration, written, changes, advice }: DraftResult, { colours }: Session): string {
+function render({ migration, written, changes, advice }: DraftResult, { colours, project }: Session): string {
   const remarks =
     advice.length > 0
       ? [...advice.map(finding => colours.yellow(sayFinding({ ...finding, remedy: remedyFor(finding) }))), ""]
@@ -60,7 +61,7 @@ function render({ migration, written, changes, advice }: DraftResult, { colours 
   if (changes.length === 0)
     return [
       "Written, to be filled in:",
-      ...written.map(file => `  ${file}`),
+      ...listFiles(written, project),
       "",
       colours.gray("Next: write the scripts, then emberset rehearse and emberset forward"),
     ].join("\n");
@@ -69,7 +70,7 @@ function render({ migration, written, changes, advice }: DraftResult, { colours 
     renderChanges(changes, colours),
     "",
     `Written (${count(changes.length, "change")}):`,
-    ...written.map(file => `  ${file}`),
+    ...listFiles(written, project),
     "",
     colours.gray("Next: read the scripts, then emberset rehearse and emberset forward"),
   ].join("\n");

@@ -1,7 +1,7 @@
 import type { CommandModule } from "yargs";
 import { DEFAULT_DIALECT, DIALECT_NAMES, type DialectName } from "../../core/dialect/registry.js";
 import type { InitResult } from "../../tasks/init.js";
-import { showPath } from "../words/problem-text.js";
+import { showPath } from "../words/links.js";
 import type { Session } from "../terminal/session.js";
 
 interface Args {

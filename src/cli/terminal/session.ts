@@ -25,6 +25,8 @@ type DatabaseDone = Extract<TaskEvent, { kind: "database done" }>;
 export class Session {
   readonly colours: Colours;
   exitStatus = 0;
+  /** The folder that was named, if any. */
+  project: string | undefined;
   /** What stands behind `--`, as it was written. */
   readonly behind: readonly string[];
   private readonly json: boolean;
@@ -173,6 +175,7 @@ export class Session {
     project,
     trace: statements,
   }: GlobalArgs): Pick<TaskOptions, "project" | "onEvent" | "statements" | "signal"> {
+    this.project = project;
     return { project, statements, signal: this.abort.signal, onEvent: event => this.tell(event) };
   }
 

@@ -1,5 +1,5 @@
-import { relative } from "node:path";
 import type { Problem } from "../../core/problems.js";
+import { showFile, showPath } from "./links.js";
 import type { Colours } from "./colours.js";
 import { mapTexts } from "../../core/map-texts.js";
 import { withoutControls } from "./plain.js";
@@ -10,8 +10,7 @@ export function renderProblem(problem: Problem, colours: Colours): string {
   const { code } = problem;
   const words = mapTexts(wordsFor(problem), withoutControls);
   const { what, received, valid, repair, details = [], file, line } = words;
-  const location =
-    file === undefined ? undefined : `${showPath(file)}${line === undefined ? "" : `:${line}`}`;
+  const location = file === undefined ? undefined : showFile(file, line, "stderr");
   const rows = [
     ["where", location],
     ["received", received],
@@ -28,12 +27,6 @@ export function renderProblem(problem: Problem, colours: Colours): string {
 
 function indent(text: string, columns: number): string {
   return text.split("\n").join(`\n${" ".repeat(columns)}`);
-}
-
-/** A path as seen from the current folder, unless that only makes it longer. */
-export function showPath(file: string): string {
-  const near = relative(".", file);
-  return near !== "" && near.length < file.length ? near : file;
 }
 
 /** Where a database is: a path as seen from here, or a URL. */
