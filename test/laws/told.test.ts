@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { stripVTControlCharacters } from "node:util";
 import stringWidth from "fast-string-width";
 import { afterEach, expect, test } from "vitest";
-import { columns } from "../../src/cli/terminal/layout.js";
+import { columns, fitLines } from "../../src/cli/terminal/layout.js";
 import picocolors from "picocolors";
 import { diff } from "../../src/core/change/diff.js";
 import { tableOf } from "../../src/core/change/types.js";
@@ -58,6 +58,9 @@ test("columns keep to the terminal's width, and nothing is cut off", () => {
       const text = columns(["", "", "", ""], given, picocolors.createColors(false));
       expect(Math.max(...text.split("\n").map(line => stringWidth(line)))).toBeLessThanOrEqual(width);
       expect(letters(text)).toBe(letters(rows.flat().join("")));
+      const prose = fitLines(given.map(cells => cells.join(" ")).join("\n"), width);
+      expect(Math.max(...prose.split("\n").map(line => stringWidth(line)))).toBeLessThanOrEqual(width);
+      expect(letters(prose)).toBe(letters(text));
       // A terminal that says it has no width.
       process.stdout.columns = 0;
       expect(columns(["", "", "", ""], given, picocolors.createColors(false)).split("\n")).toHaveLength(

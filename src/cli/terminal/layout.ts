@@ -51,7 +51,7 @@ function keepOf(used: readonly boolean[], given: readonly boolean[]): boolean[] 
 const GAP = 2;
 
 /** A cell that has less room would only be a tall stack of letters. */
-const NARROWEST = 12;
+const NARROWEST = 8;
 
 /** For columns that must be narrower than what is in them, how wide they may be: the widest give room first, and words are broken last. */
 function fitted(lines: readonly (readonly string[])[], room: number): (number | undefined)[] {
@@ -104,6 +104,23 @@ const NO_LINES = {
   ...{ left: "", "left-mid": "", mid: "", "mid-mid": "", right: "", "right-mid": "" },
   middle: " ".repeat(GAP),
 };
+
+/** Lines that are wider than the terminal, broken between words, what comes behind further to the right than their beginning. */
+export function fitLines(text: string, width: number | undefined): string {
+  if (!width) return text;
+  return text
+    .split("\n")
+    .map(line => {
+      if (stringWidth(line) <= width) return line;
+      const lead = /^ */.exec(line)![0].slice(0, Math.floor(width / 2));
+      const hanging = " ".repeat(lead.length + GAP);
+      const [first, ...rest] = wrapAnsi(line.slice(lead.length), width - hanging.length, {
+        hard: true,
+      }).split("\n");
+      return [`${lead}${first!}`, ...rest.map(each => `${hanging}${each}`)].join("\n");
+    })
+    .join("\n");
+}
 
 /** `1 row`, `2 rows` */
 export function count(number: number, one: string, many = `${one}s`): string {

@@ -8,7 +8,7 @@ import type { Questions } from "../../tasks/questions.js";
 import { askTheDeveloper, askToLose } from "./ask.js";
 import { mapTexts } from "../../core/map-texts.js";
 import { withoutControls, withoutPasswords } from "../words/plain.js";
-import { count } from "./layout.js";
+import { count, fitLines } from "./layout.js";
 import { renderProblem, renderProblemJson } from "../words/problem-text.js";
 
 /** The options that every command takes. */
@@ -47,8 +47,8 @@ export class Session {
 
   /** The result of a command: as JSON, or as text, in which nothing steers the terminal but our own colours. */
   result<T>(value: T, text: (shown: T) => string): void {
-    const shown = () => text(mapTexts(value, withoutControls)).trimEnd();
-    process.stdout.write(this.json ? renderJson(value) : `${shown()}\n`);
+    if (this.json) process.stdout.write(renderJson(value));
+    else this.part(value, text);
   }
 
   /** The same of many databases; where some failed, the command ends as it would for the first of them. */
@@ -61,19 +61,23 @@ export class Session {
     if (this.json) process.stdout.write(renderJson({ ...result, databases }));
     else {
       if (process.stdout.isTTY) this.note("");
-      process.stdout.write(`${text(mapTexts(result, withoutControls)).trimEnd()}\n`);
+      this.part(result, text);
     }
   }
 
   /** The same of what another program is to read to the letter, unless it goes to a terminal. */
   raw<T>(value: T, text: (shown: T) => string): void {
-    if (this.json || process.stdout.isTTY) this.result(value, text);
-    else process.stdout.write(`${text(value).trimEnd()}\n`);
+    if (this.json) process.stdout.write(renderJson(value));
+    else
+      process.stdout.write(
+        `${text(process.stdout.isTTY ? mapTexts(value, withoutControls) : value).trimEnd()}\n`,
+      );
   }
 
   /** A part of the result as it comes, as text, in which nothing steers the terminal but our own colours. */
   part<T>(value: T, text: (shown: T) => string): void {
-    process.stdout.write(`${text(mapTexts(value, withoutControls)).trimEnd()}\n`);
+    const shown = text(mapTexts(value, withoutControls)).trimEnd();
+    process.stdout.write(`${fitLines(shown, process.stdout.columns)}\n`);
   }
 
   /** Tells of a failure after which the command goes on. */
@@ -154,7 +158,7 @@ export class Session {
     const problem = error instanceof Problem ? error : faultOf(error);
     this.exitStatus = problem.exit;
     if (this.json) process.stdout.write(renderJson({ error: renderProblemJson(problem) }));
-    else process.stderr.write(`${renderProblem(problem, this.colours)}\n`);
+    else process.stderr.write(`${fitLines(renderProblem(problem, this.colours), process.stderr.columns)}\n`);
   }
 
   /** `  12/500 ✓ tenants/acme  2 migrations, 34 ms` */
