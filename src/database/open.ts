@@ -34,7 +34,8 @@ export async function withScratch<T>(
 ): Promise<T> {
   refuseUnset(target);
   const engine = await engines[target.dialect]();
-  return engine.withScratch(target, watched, work);
+  // Roles belong to the server, and what is granted on a scratch database may stay behind when it is gone.
+  return engine.withScratch({ ...target, roles: {}, scratch: true }, watched, work);
 }
 
 /** Opens a target for some work, unless there is no database yet: then the result is undefined. */

@@ -70,7 +70,7 @@ interface RunOutcome {
  */
 export async function runMigration(database: Database, run: MigrationRun): Promise<RunOutcome> {
   const { file, text } = run.scripts[run.direction];
-  const statements = splitStatements(text, database.dialect.tokens);
+  const statements = statementsFor(database, text);
   refuseTransactions(statements, file);
   const start = performance.now();
   const attempt = (careful: boolean) =>
@@ -258,6 +258,12 @@ function newSpellings({ schema }: Catalog, ledger: readonly LedgerEntry[], sent:
   return Object.fromEntries(
     Object.entries(learnSpellings(sent, schema)).filter(([key, text]) => known[key] !== text),
   );
+}
+
+/** A scratch database has no roles to grant something to. */
+function statementsFor({ dialect, target }: Database, text: string): readonly Statement[] {
+  const all = splitStatements(text, dialect.tokens);
+  return target.scratch ? all.filter(({ sql }) => !/^(?:GRANT|REVOKE)\b/i.test(sql)) : all;
 }
 
 function refuseTransactions(statements: readonly Statement[], file: string): void {

@@ -97,6 +97,12 @@ export interface CheckOptions {
   readonly options?: Options;
 }
 
+/** What may be done with rows, in SQL's own words. */
+export type Verb = "select" | "insert" | "update" | "delete";
+
+/** What roles may do, by their names, which the config has among `roles`; an empty list: nothing. */
+export type Grants = Readonly<Record<string, readonly Verb[]>>;
+
 export interface StoredOptions<T = unknown> {
   /** @default the class name, spelled as the project's naming says */
   readonly table?: string;
@@ -123,6 +129,8 @@ export interface StoredOptions<T = unknown> {
   readonly keysFirst?: boolean;
   /** true: constraints have no names, where the dialect lets them have none. @default false */
   readonly unnamed?: boolean;
+  /** What roles may do with it: of a role that stands here, the config's own `grants` are not asked. */
+  readonly grants?: Grants;
   readonly options?: Options;
 }
 
@@ -166,6 +174,8 @@ export interface FieldOptions {
   readonly collation?: string | PerDialect<string>;
   /** The name of the constraint that holds this field's rules, "" for none; false: the database does not hold them. */
   readonly check?: string | false;
+  /** What roles may do with this field, in place of what they may with the others; false: nothing. */
+  readonly grants?: Readonly<Record<string, readonly Exclude<Verb, "delete">[] | false>>;
   readonly options?: Options;
   /** false: a property of the class, not a column. @default true */
   readonly stored?: boolean;

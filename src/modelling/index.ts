@@ -20,6 +20,7 @@ export type {
   Class,
   DefaultValue,
   FieldOptions,
+  Grants,
   Definition,
   IndexOptions,
   IndexTerm,
@@ -34,6 +35,7 @@ export type {
   StoredOptions,
   TypeName,
   UniqueOptions,
+  Verb,
 } from "./facts.js";
 export { sql } from "./facts.js";
 export type { Naming, Project, Target } from "./project.js";

@@ -1,3 +1,5 @@
+import type { Grants } from "./facts.js";
+
 /** How names of tables and columns follow from the models. */
 export interface Naming {
   /** @default "plural": table `pieces` from Piece */
@@ -78,5 +80,13 @@ export interface Project {
    * @default true: they are kept in the attic
    */
   readonly keepDropped?: boolean;
+  /**
+   * Roles that the models may grant something to, each with the roles it has all of, too: `{ visitor: [], clerk: ["visitor"] }`.
+   * What other roles may do is left as it is. They belong to the server; SQLite has none.
+   * @default none
+   */
+  readonly roles?: Readonly<Record<string, readonly string[]>>;
+  /** What roles may do with every entity that says nothing of them. @default nothing */
+  readonly grants?: Grants;
   readonly targets: Readonly<Record<string, Target>>;
 }

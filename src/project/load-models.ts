@@ -48,6 +48,7 @@ export async function loadModels(settings: Settings): Promise<LoadedModels> {
   const model = buildSchema(entities, settings.naming, dialectsInUse(settings), {
     definitions: recordedDefinitions().slice(defined),
     declared: sources.declared,
+    roles: { known: settings.roles, usual: settings.grants },
   });
   const locate = (finding: Finding): Finding => {
     const entity = entities.find(({ name }) => name === finding.entity);

@@ -72,9 +72,18 @@ function complete(config: Project, folder: string, configFile: string): Settings
     home: config.home ?? (names.length === 1 ? names[0]! : "local"),
     naming: { ...DEFAULTS.naming, ...config.naming },
     keepDropped: config.keepDropped ?? DEFAULTS.keepDropped,
+    roles: config.roles ?? {},
+    grants: config.grants ?? {},
     targets: new Map(
       Object.entries(config.targets).flatMap(([name, target]) =>
-        isList(target) ? [] : [[name, completeTarget(name, target, { folder, configFile })] as const],
+        isList(target)
+          ? []
+          : [
+              [
+                name,
+                completeTarget(name, target, { folder, configFile, roles: config.roles ?? {} }),
+              ] as const,
+            ],
       ),
     ),
     lists: new Map(
@@ -101,7 +110,7 @@ function isList(target: Target): target is FileTargets | ServerTargets {
 export function completeTarget(
   name: string,
   target: FileTarget | ServerTarget,
-  { folder, configFile }: Pick<Settings, "folder" | "configFile">,
+  { folder, configFile, roles }: Pick<Settings, "folder" | "configFile" | "roles">,
 ): TargetSettings {
   // What the config says of a variable that is not set is no text, whatever its type says.
   const url = "file" in target ? undefined : ((target.url as string | undefined) ?? "");
@@ -117,6 +126,7 @@ export function completeTarget(
     label: "file" in target ? address : maskUrl(address),
     guarded: target.guarded ?? DEFAULTS.guarded,
     foreignKeys: target.foreignKeys ?? DEFAULTS.foreignKeys,
+    roles,
     lockTimeout: parseDuration(target.lockTimeout ?? DEFAULTS.lockTimeout)!,
   };
 }

@@ -3,6 +3,8 @@ import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { DIALECT_NAMES, dialects, type DialectName } from "../core/dialect/registry.js";
 import { withoutForeignKeys } from "../core/dialect/without-foreign-keys.js";
 import type { NamingRules } from "../core/schema/naming.js";
+import { withRoles } from "../core/dialect/with-roles.js";
+import type { Grants } from "../modelling/facts.js";
 import type { FileTargets, Project, ServerTargets } from "../modelling/project.js";
 
 /** A project's settings, complete: every default filled in, every path absolute. */
@@ -19,6 +21,10 @@ export interface Settings {
   readonly lists: ReadonlyMap<string, TargetList>;
   /** Whether what migrations take away is kept in the attic. */
   readonly keepDropped: boolean;
+  /** The roles that models may speak of, with those that each has all of. */
+  readonly roles: Readonly<Record<string, readonly string[]>>;
+  /** What roles may do where a model says nothing of them. */
+  readonly grants: Grants;
 }
 
 /** A target that is many databases alike; which they are is found out when they are asked for. */
@@ -42,8 +48,12 @@ export interface TargetSettings {
   readonly label: string;
   readonly guarded: boolean;
   readonly foreignKeys: boolean;
+  /** The roles of which it is known what they may do, with those that each has all of; none in a scratch database. */
+  readonly roles: Readonly<Record<string, readonly string[]>>;
   /** In milliseconds. */
   readonly lockTimeout: number;
+  /** Whether it is one that is made for a while. */
+  readonly scratch?: true;
 }
 
 export const DEFAULTS = {
@@ -67,11 +77,13 @@ const MILLISECONDS: Readonly<Record<string, number>> = { ms: 1, s: 1000, min: 60
 
 /** The dialects that a project's targets use, each once. */
 export function dialectsInUse(settings: Settings): Dialect[] {
+  const { roles } = settings;
   const targets = [
     ...settings.targets.values(),
     ...[...settings.lists.values()].map(({ target }) => ({
       dialect: target.dialect,
       foreignKeys: target.foreignKeys ?? DEFAULTS.foreignKeys,
+      roles,
     })),
   ];
   return DIALECT_NAMES.flatMap(name => {
@@ -84,8 +96,9 @@ export function dialectsInUse(settings: Settings): Dialect[] {
 export function dialectOf({
   dialect,
   foreignKeys,
-}: Pick<TargetSettings, "dialect" | "foreignKeys">): Dialect {
-  return foreignKeys ? dialects[dialect] : withoutForeignKeys(dialects[dialect]);
+  roles,
+}: Pick<TargetSettings, "dialect" | "foreignKeys" | "roles">): Dialect {
+  return withRoles(foreignKeys ? dialects[dialect] : withoutForeignKeys(dialects[dialect]), roles);
 }
 
 // `models/**/*.ts` → `models`: the folder that the first pattern begins with.

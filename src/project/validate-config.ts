@@ -17,6 +17,7 @@ import {
 } from "class-validator";
 import type { ValidationError } from "class-validator";
 import { closest } from "fastest-levenshtein";
+import { VERBS } from "../core/schema/grants.js";
 import { DEFAULT_DIALECT, DIALECT_NAMES, dialectNamed } from "../core/dialect/registry.js";
 
 class NamingShape {
@@ -76,6 +77,8 @@ class ProjectShape {
   @IsOptional() @IsString() home?: unknown;
   @IsOptional() @IsObject() naming?: unknown;
   @IsOptional() @IsBoolean() keepDropped?: unknown;
+  @IsOptional() @IsObject() roles?: unknown;
+  @IsOptional() @IsObject() grants?: unknown;
   @IsObject() targets: unknown;
 }
 
@@ -88,6 +91,38 @@ export function faultsOfConfig(config: unknown): string[] {
     ...faultsOf(ProjectShape, config, ""),
     ...(isRecord(naming) ? faultsOf(NamingShape, naming, "naming.") : []),
     ...(isRecord(targets) ? faultsOfTargets(targets, home) : []),
+    ...faultsOfRoles(config["roles"], config["grants"]),
+  ];
+}
+
+function faultsOfRoles(roles: unknown, grants: unknown): string[] {
+  const known = isRecord(roles) ? Object.keys(roles) : [];
+  const unknown = (path: string, given: unknown, valid: readonly string[]) => {
+    if (!Array.isArray(given)) return [`${path} must be a list; received ${show(given)}`];
+    return given
+      .filter(each => !valid.includes(each as string))
+      .map(
+        each => `${path} may have ${valid.join(", ") || "no role: there is none"}; received ${show(each)}`,
+      );
+  };
+  return [
+    ...(isRecord(roles)
+      ? Object.entries(roles).flatMap(([name, has]) =>
+          unknown(
+            `roles.${name}`,
+            has,
+            known.filter(each => each !== name),
+          ),
+        )
+      : []),
+    ...(isRecord(grants)
+      ? Object.entries(grants).flatMap(([role, verbs]) => [
+          ...unknown(`grants.${role}`, verbs, VERBS),
+          ...(known.includes(role)
+            ? []
+            : [`grants.${role}: the role must be among \`roles\` (${known.join(", ")})`]),
+        ])
+      : []),
   ];
 }
 

@@ -69,7 +69,7 @@ export async function adopt({ title = "baseline", ...options }: AdoptOptions): P
     }
     const { dialect } = database;
     const raised = dialect.types.raise(dialect.types.unspell(held));
-    const files = writeModels(raised, { dialect, naming: settings.naming });
+    const files = writeModels(raised, { dialect, naming: settings.naming, usual: settings.grants });
     const staged = await stageModels(files, settings);
     try {
       const schema = soundSchema(await staged.read());

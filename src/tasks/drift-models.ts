@@ -54,7 +54,7 @@ function filesOf(
         : [[models.resolver.address(entity), { name: entity.name, path }] as const];
     }),
   );
-  return writeModels(after, { dialect, naming: settings.naming, there });
+  return writeModels(after, { dialect, naming: settings.naming, usual: settings.grants, there });
 }
 
 const NO_FINDING = { code: "", severity: "advice", what: "", remedy: "" } as const;

@@ -1,3 +1,4 @@
+import { seeToRoles } from "./roles.js";
 import { describeChange } from "../core/change/words.js";
 import type { Catalog } from "../core/dialect/shared/dialect.js";
 import type { Direction } from "../core/direction.js";
@@ -20,6 +21,8 @@ import type { MayLose, RanMigration, TaskOptions } from "./options.js";
 import type { DatabaseState } from "./state.js";
 
 export interface RunOptions extends Pick<TaskOptions, "onEvent"> {
+  /** Make roles that the server does not have yet, without a login. @default false */
+  readonly createRoles?: boolean | undefined;
   /** @default refuse */
   readonly mayLose?: MayLose | undefined;
 }
@@ -95,7 +98,7 @@ export function showScripts(
  * Runs migrations one after the other, each in a transaction of its own, and looks at the database afterwards.
  * @param looked the names of what had run there when it was looked at, the oldest first; absent: nobody else is there
  * @param held what the database holds, where that was read just now
- * @throws Problem E303, E401 to E409, E502, E503, E517 to E520
+ * @throws Problem E139, E303, E401 to E409, E502, E503, E517 to E520
  */
 export async function runMigrations(
   database: Database,
@@ -106,6 +109,7 @@ export async function runMigrations(
   held?: Catalog,
 ): Promise<RunResult> {
   const { target } = database;
+  await seeToRoles(database, migrations, direction, options.createRoles);
   const ran: RanMigration[] = [];
   const [first, last] = [migrations[0], migrations.at(-1)];
   const stopped = first && (await stoppedIn(database, first, direction));

@@ -36,9 +36,38 @@ import {
 import { entity, field, odd, read, title, to, type Decorator, type Fields } from "./entities.js";
 
 const potter = () => entity("Potter", { name: title });
+const granted = (grants: NonNullable<StoredOptions["grants"]>, fields: Fields = {}) =>
+  entity("Sale", { name: title, ...fields }, { grants });
 /** What each mistake is found by, and that the same model without it is not. */
 const CASES: readonly [code: string, wrong: () => unknown[], right: () => unknown[]][] = [
   ["A301", () => [entity("Key", { name: title })], () => [entity("Sale", { name: title })]],
+  ["E238", () => [granted({ clerc: ["select"] })], () => [granted({ clerk: ["select"] })]],
+  ["A327", () => [granted({ clerk: ["select"] })], () => [granted({})]],
+  [
+    "A328",
+    () => {
+      const p = potter();
+      return [p, granted({ clerk: ["select"] }, { potter: [to(() => p)] })];
+    },
+    () => {
+      // By the role that it has all of.
+      const p = granted({ visitor: ["select"] });
+      return [p, entity("Piece", { potter: [to(() => p)] }, { grants: { clerk: ["select"] } })];
+    },
+  ],
+  [
+    "A329",
+    () => [granted({ clerk: ["insert"] }, { size: [IsInt(), field({ grants: { clerk: false } })] })],
+    () => [
+      granted({ clerk: ["insert"] }, { size: [IsInt(), field({ grants: { clerk: false }, default: 1 })] }),
+    ],
+  ],
+  [
+    "A330",
+    () => [granted({ clerk: ["select"] }, { password: title })],
+    () => [granted({ clerk: ["select"] }, { password: [...title, field({ grants: { clerk: false } })] })],
+  ],
+  ["A331", () => [granted({ public: ["select"] })], () => [granted({ visitor: ["select"] })]],
   [
     "A301",
     () => [entity("Sale", { group: title })],

@@ -25,7 +25,11 @@ export function entity(name: string, fields: Fields, options: StoredOptions = {}
 }
 
 export function read(classes: readonly unknown[], declared?: () => Declaration) {
-  return buildSchema(describeEntities(classes), SNAKE, Object.values(dialects), declared ? { declared } : {});
+  const roles = { known: { visitor: [], clerk: ["visitor"], public: [] }, usual: {} };
+  return buildSchema(describeEntities(classes), SNAKE, Object.values(dialects), {
+    roles,
+    ...(declared && { declared }),
+  });
 }
 
 export const title = [IsString(), MaxLength(80)];

@@ -24,6 +24,7 @@ export function targetFor(dialect: TargetSettings["dialect"], address: string): 
     label: "a test",
     guarded: false,
     foreignKeys: true,
+    roles: {},
     lockTimeout: 5000,
   };
 }

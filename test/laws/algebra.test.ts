@@ -12,7 +12,7 @@ import type { Change } from "../../src/core/change/types.js";
 import type { Schema } from "../../src/core/schema/types.js";
 import { addressOf } from "../../src/core/schema/address.js";
 
-const schema = arbitrarySchema({ hostile: true });
+const schema = arbitrarySchema({ hostile: true, roles: ["visitor", 'odd "role"'] });
 const options = { seed: SEED, numRuns: RUNS };
 
 describe("the algebra of changes", () => {

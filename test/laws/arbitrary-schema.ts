@@ -15,7 +15,9 @@ import type {
   SqlText,
   Table,
 } from "../../src/core/schema/types.js";
+import type { Verb } from "../../src/modelling/facts.js";
 import { addressOf } from "../../src/core/schema/address.js";
+import { COLUMN_VERBS, grantsOf, VERBS } from "../../src/core/schema/grants.js";
 import { columnsOfPart } from "../../src/core/schema/lookups.js";
 import { constraintName } from "../../src/core/schema/naming.js";
 
@@ -53,9 +55,43 @@ export interface SchemaOptions {
   readonly without?: string;
   /** Names, types and collations as nobody would choose them. */
   readonly hostile?: boolean;
+  /** Roles that may do something. @default none */
+  readonly roles?: readonly string[];
 }
 
-export function arbitrarySchema({ without = "", hostile = false }: SchemaOptions = {}): fc.Arbitrary<Schema> {
+export function arbitrarySchema({ roles = [], ...options }: SchemaOptions = {}): fc.Arbitrary<Schema> {
+  const schema = arbitraryTables(options);
+  return roles.length === 0
+    ? schema
+    : fc.tuple(schema, fc.nat()).map(([{ tables, ...rest }, seed]) => ({
+        tables: tables.map((table, at) => withGrants(table, roles, seed + at)),
+        ...rest,
+      }));
+}
+
+/** As models say it: what holds of all columns is the table's. */
+function withGrants(table: Table, roles: readonly string[], seed: number): Table {
+  let state = seed + 1;
+  const roll = (sides: number) => (state = (state * 48_271) % 2_147_483_647) % sides;
+  const pick = (from: readonly Verb[]) => from.filter(() => roll(3) === 0);
+  const said = roles.map(role => ({ role, verbs: roll(4) === 0 ? [] : pick(VERBS) }));
+  const own = new Map(said.map(({ role, verbs }) => [role, new Set<Verb>(verbs)]));
+  const columns = table.columns.map((column, at): Column => {
+    // Where all columns had it, it would be the table's.
+    const more = at > 0 && roll(3) === 0 ? pick(COLUMN_VERBS) : [];
+    const role = roles[roll(roles.length)]!;
+    const left = more.filter(verb => !own.get(role)!.has(verb));
+    const grants = grantsOf(new Map([[role, new Set<Verb>(left)]]));
+    return grants ? { ...column, grants } : column;
+  });
+  const grants = grantsOf(own);
+  return { ...table, columns, ...(grants && { grants }) };
+}
+
+function arbitraryTables({
+  without = "",
+  hostile = false,
+}: Omit<SchemaOptions, "roles">): fc.Arbitrary<Schema> {
   const tables = (hostile ? ALL_TABLES : TABLE_NAMES).map(name => name.replace(without, ""));
   return fc
     .uniqueArray(fc.constantFrom(...tables), {

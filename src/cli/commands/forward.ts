@@ -11,6 +11,7 @@ interface Args extends GlobalArgs, LosingArgs, ManyArgs {
   to?: number | undefined;
   show?: boolean | undefined;
   createDatabase?: boolean | undefined;
+  createRoles?: boolean | undefined;
 }
 
 /** `emberset forward` */
@@ -30,6 +31,10 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
           describe: "The last migration to run, by its number",
           requiresArg: true,
         })
+        .option("create-roles", {
+          type: "boolean",
+          describe: "Make the roles that the server does not have yet, without a login",
+        })
         .option("create-database", {
           type: "boolean",
           describe: "Make the database where a server does not have it yet",
@@ -42,13 +47,14 @@ export function forwardCommand(session: Session): CommandModule<object, Args> {
         .example("$0 forward --show", "Read what would run")
         .example("$0 forward --target live", "Run on the target live"),
     handler: async args => {
-      const { target, to, show, createDatabase, goOn } = args;
+      const { target, to, show, createDatabase, createRoles, goOn } = args;
       const options = {
         ...session.taskOptions(args),
         target,
         to,
         show,
         createDatabase,
+        createRoles,
         mayLose: session.mayLose(args),
       };
       const { forwardAll } = await import("../../tasks/forward.js");

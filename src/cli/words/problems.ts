@@ -51,6 +51,9 @@ const WORDINGS: { readonly [Name in keyof Catalogue]?: Wording<ValuesOf<Catalogu
       ? "see `emberset status`; run the same again, and it goes on where it stopped"
       : "see `emberset status`: what was not committed has been undone by the server",
   }),
+  noRole: ({ sql }) => ({
+    repair: `make them with \`emberset forward --create-roles\`, or let somebody who may: ${sql.join("; ")}`,
+  }),
   wouldLose: mayGo,
   nothingToUndo: () => ({ repair: "see `emberset status`" }),
   missing: () => ({

@@ -132,7 +132,7 @@ const STEPS: { readonly [Kind in TableChange["kind"]]: Step<Extract<TableChange,
   "alter table": (tables, { table: address, before, after }) => {
     const table = tables.get(address);
     if (!equal(factsOf(table), before)) tables.misfit("the table is not as the change says it was");
-    const { note: _, options: __, ...rest } = table;
+    const { note: _, options: __, grants: ___, ...rest } = table;
     tables.put(address, { ...rest, ...after });
   },
   "add column": (tables, { table: address, column, at }) => {
@@ -213,5 +213,6 @@ export function factsOf(table: Table): TableFacts {
   return {
     ...(table.note !== undefined && { note: table.note }),
     ...(table.options !== undefined && { options: table.options }),
+    ...(table.grants !== undefined && { grants: table.grants }),
   };
 }

@@ -122,4 +122,4 @@ export function alterPart<K extends PartKind>(
 }
 
 /** What can differ of a table itself. */
-export type TableFacts = Pick<Table, "note" | "options">;
+export type TableFacts = Pick<Table, "note" | "options" | "grants">;

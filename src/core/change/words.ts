@@ -1,6 +1,8 @@
 import { addressOf } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
 import { showDataType } from "../schema/data-type.js";
+import { verbsOf } from "../schema/grants.js";
+import type { Grant } from "../schema/types.js";
 import { handlePart } from "../schema/types.js";
 import type {
   Column,
@@ -146,8 +148,14 @@ export function describeDetail(change: Change): string {
       return describeColumn(change.column);
     case "alter column":
       return describeColumnDifference(change);
-    case "alter table":
-      return change.after.note === change.before.note ? "its options" : describeNote(change.after.note);
+    case "alter table": {
+      const { before, after } = change;
+      return [
+        ...(after.note === before.note ? [] : [describeNote(after.note)]),
+        ...(equal(after.options, before.options) ? [] : ["its options"]),
+        ...describeGrants(before.grants, after.grants),
+      ].join("; ");
+    }
     case "add part":
     case "drop part":
       return describePart(change.what, change.value);
@@ -205,13 +213,27 @@ function describeColumnDifference({ before, after, fill, convert }: AlterColumn)
   const lost = was.filter(word => !now.includes(word));
   const gained = now.filter(word => !was.includes(word));
   const note = before.note === after.note ? [] : [describeNote(after.note)];
+  const grants = describeGrants(before.grants, after.grants);
   const filled = fill && !after.nullable ? [`null in old rows becomes ${describeDefault(fill)}`] : [];
   const difference =
     lost.length + gained.length > 0
       ? [`${lost.join(", ") || "nothing"} → ${gained.join(", ") || "nothing"}`]
       : [];
   const converted = convert === undefined ? [] : [`old values become ${showSql(convert)}`];
-  return [...difference, ...note, ...converted, ...filled].join("; ");
+  return [...difference, ...note, ...grants, ...converted, ...filled].join("; ");
+}
+
+/** `visitor: + select, − update` */
+function describeGrants(before: readonly Grant[] | undefined, after: readonly Grant[] | undefined): string[] {
+  const roles = [...(before ?? []), ...(after ?? [])].map(({ role }) => role);
+  return [...new Set(roles)].sort().flatMap(role => {
+    const [had, has] = [verbsOf(before, role), verbsOf(after, role)];
+    const words = [
+      ...has.filter(verb => !had.includes(verb)).map(verb => `+ ${verb}`),
+      ...had.filter(verb => !has.includes(verb)).map(verb => `− ${verb}`),
+    ];
+    return words.length > 0 ? [`${role}: ${words.join(", ")}`] : [];
+  });
 }
 
 function describeNote(note: string | undefined): string {

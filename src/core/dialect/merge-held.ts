@@ -84,12 +84,13 @@ function mergeTable({ known, was, held, raised, settle, dialect }: Merging): Tab
   const unheld = sources.unheld.filter(({ kind, part }) =>
     columnsOfPart(kind, part).every(name => same.has(name)),
   );
-  const { note: _, options: __, ...rest } = known;
+  const { note: _, options: __, grants: ___, ...rest } = known;
   const facts = {
     ...(held.note === was.note
       ? known.note !== undefined && { note: known.note }
       : held.note !== undefined && { note: held.note }),
     ...optionsOf(known, held, dialect),
+    ...grantsOf(equal(held.grants, was.grants) ? known : held),
   };
   const there = new Set(PART_KINDS.flatMap(kind => partsOf(held, kind).map(part => partKey(kind, part))));
   const merged = new Set<Source>(unheld);
@@ -103,6 +104,10 @@ function mergeTable({ known, was, held, raised, settle, dialect }: Merging): Tab
   const ofKind = (kind: PartKind) => [...merged].filter(each => each.kind === kind).map(({ part }) => part);
   const bare: Table = { ...rest, ...facts, columns };
   return PART_KINDS.reduce((so, kind) => withParts(so, kind, ofKind(kind)), bare);
+}
+
+function grantsOf({ grants }: Table): Pick<Table, "grants"> {
+  return grants ? { grants } : {};
 }
 
 interface Source {

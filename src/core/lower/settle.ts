@@ -1,5 +1,6 @@
 import { renameInTable } from "../change/rename.js";
 import { addressOf, parseAddress } from "../schema/address.js";
+import { tableGrantedTo } from "../schema/grants.js";
 import { columnsOfPart } from "../schema/lookups.js";
 import { constraintName, cutName } from "../schema/naming.js";
 import { textFor } from "../sql/placeholders.js";
@@ -32,6 +33,8 @@ export interface SettleRules {
   readonly nameLimit?: number;
   /** Whether the dialect keeps notes on tables and columns. */
   readonly keepsNotes: boolean;
+  /** Whether there are roles to grant something to. */
+  readonly roles: boolean;
   /** Whether tables stand in namespaces, and types and sequences beside them. */
   readonly namespaces: boolean;
   /** Whether a constraint may be without a name. */
@@ -83,7 +86,7 @@ export function settleSchema(schema: Schema, rules: SettleRules): Schema {
 
 function settleTable(given: Table, rules: SettleRules): Table {
   const cut = (name: string) => cutName(name, rules.nameLimit);
-  const table = withCutColumns(given, cut);
+  const table = withCutColumns(rules.roles ? given : tableGrantedTo(given, () => false), cut);
   const spell = (sql: SqlText) => spellExpression(textOrNothing(sql, rules), table.columns, rules.tokens);
   const { note, namespace, options, ...rest } = table;
   const address = flatten({ name: table.name, ...(namespace !== undefined && { namespace }) }, rules);

@@ -16,6 +16,7 @@ import {
 import { ColumnResolver } from "./read/column-resolver.js";
 import type { EntityDescription, FieldDescription } from "./read/descriptions.js";
 import { collectFindings } from "./read/findings.js";
+import { EntityGrants, NO_ROLES, type Roles } from "./read/grants.js";
 import type { ModelSchema, Said, SaidOfColumn } from "./read/model-schema.js";
 import { Parts } from "./read/parts.js";
 import { Relations } from "./read/relations.js";
@@ -25,6 +26,8 @@ export interface BuildOptions {
   readonly definitions?: readonly Definition[];
   /** How properties are declared in the sources, where those are at hand. */
   readonly declared?: Review["declared"];
+  /** @default none may be spoken of */
+  readonly roles?: Roles;
 }
 
 /** The schema that entities describe. Where something is wrong it is left out, and a finding says so. */
@@ -32,7 +35,7 @@ export function buildSchema(
   entities: readonly EntityDescription[],
   naming: NamingRules,
   dialects: readonly Dialect[],
-  { definitions = [], declared = () => undefined }: BuildOptions = {},
+  { definitions = [], declared = () => undefined, roles = NO_ROLES }: BuildOptions = {},
 ): ModelSchema {
   const { findings, report } = collectFindings();
   for (const { what, remedy, ...where } of entities.flatMap(({ faults }) => faults))
@@ -40,9 +43,10 @@ export function buildSchema(
   const resolver = new ColumnResolver(entities, naming, dialects, report);
   const parts = new Parts(resolver, dialects, report);
   const relations = new Relations(resolver, report);
+  const grants = new EntityGrants(resolver, roles, report);
   const tables = [
-    ...entities.map(entity => buildTable(entity, resolver, parts, relations)),
-    ...relations.pairTables(),
+    ...entities.map(entity => grants.granted(buildTable(entity, resolver, parts, relations), entity)),
+    ...relations.pairTables().map(({ table, owner }) => grants.grantedPair(table, owner)),
   ];
   reportClashes(tables, resolver, report);
   reportNames(tables, resolver, dialects, report);
@@ -50,7 +54,7 @@ export function buildSchema(
   reportNested(resolver, report);
   reportShared(tables, resolver, dialects, report);
   reportOverlong({ tables, definitions }, dialects, report);
-  advise({ resolver, tables, dialects, report, declared });
+  advise({ resolver, tables, dialects, report, declared, roles });
   return {
     schema: {
       tables: tables.filter(

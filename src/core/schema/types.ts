@@ -5,6 +5,7 @@ import type {
   PerDialect,
   PlainTypeName,
   SqlText,
+  Verb,
 } from "../../modelling/facts.js";
 
 export type {
@@ -46,6 +47,8 @@ export interface Table {
   readonly checks: readonly Check[];
   readonly note?: string;
   readonly options?: Options;
+  /** What roles may do with all of its rows, every column of them. */
+  readonly grants?: readonly Grant[];
 }
 
 export interface Column {
@@ -64,6 +67,15 @@ export interface Column {
   readonly collation?: SqlText;
   readonly note?: string;
   readonly options?: Options;
+  /** What roles may do with it, beside what the table grants. */
+  readonly grants?: readonly Grant[];
+}
+
+/** What a role may do with the rows of a table, or with one column of them. */
+export interface Grant {
+  readonly role: string;
+  /** In the order: select, insert, update, delete. */
+  readonly verbs: readonly Verb[];
 }
 
 export type DataType =

@@ -203,7 +203,7 @@ async function readCatalog(statements: Statements, target: TargetSettings): Prom
     const reason = "the server hides the rules of references from a user who may only SELECT";
     throw problems.noCatalogRight({ target: name, label, reason });
   }
-  return mariadb.catalog.read(results);
+  return dialectOf(target).catalog.read(results);
 }
 
 async function connect(target: TargetSettings, uri: string): Promise<Connection> {

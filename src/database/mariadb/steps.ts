@@ -7,7 +7,7 @@ import type { Steps } from "../session/database.js";
 import type { Statements } from "../session/statements.js";
 
 /** https://mariadb.com/kb/en/mariadb-error-code-reference/: there is one already; there is none. */
-const DONE = [1007, 1008, 1050, 1051, 1304, 1305, 1359, 1360, 1537, 1539];
+const DONE = [1007, 1008, 1050, 1051, 1147, 1304, 1305, 1359, 1360, 1537, 1539];
 
 const NO_SUCH_TABLE = 1146;
 

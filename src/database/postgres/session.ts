@@ -140,16 +140,16 @@ function refuseViews(views: readonly CatalogRow[]): void {
 /** All queries are sent at once: while rows of one are read here, the server works out the next. */
 async function readCatalog(
   { sent }: Statements,
-  { name, label }: TargetSettings,
+  target: TargetSettings,
   queries: Connection["queries"],
 ): Promise<Catalog> {
   const sql = postgres.catalog.queries.join(";\n");
   try {
-    return postgres.catalog.read((await sent(sql, () => queries(sql))) as CatalogRow[][]);
+    return dialectOf(target).catalog.read((await sent(sql, () => queries(sql))) as CatalogRow[][]);
   } catch (error) {
     if (!(error instanceof Problem) || error.code !== problems.readOnly.code) throw error;
     const message = messageOf(error.cause);
-    throw problems.noCatalogRight({ target: name, label, reason: message }, error.cause);
+    throw problems.noCatalogRight({ target: target.name, label: target.label, reason: message }, error.cause);
   }
 }
 

@@ -92,7 +92,7 @@ function databaseOver(
     readCatalog: async () => {
       const results: CatalogRow[][] = [];
       for (const sql of sqlite.catalog.queries) results.push(await rows(sql));
-      return sqlite.catalog.read(results);
+      return dialectOf(target).catalog.read(results);
     },
     hasTable: async name => {
       if (there?.has(name)) return true;

@@ -1,5 +1,6 @@
 import { retype } from "./retyping.js";
 import { EVERYWHERE } from "../../lower/differences.js";
+import { EVERYONE } from "../../schema/grants.js";
 import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
@@ -79,6 +80,12 @@ export const mariadb: Dialect = {
     steps,
   },
   attic,
+  // https://mariadb.com/kb/en/create-role/
+  roles: {
+    all: `SELECT User AS name FROM mysql.user WHERE is_role = 'Y' UNION ALL SELECT '${EVERYONE}'`,
+    createSql: role => `CREATE ROLE ${quote(role)}`,
+    inheritSql: (role, from) => `GRANT ${quote(from)} TO ${quote(role)}`,
+  },
   catalog: { queries: catalogQueries, read: readCatalog, respells: true, keepsOrder: true },
   rows,
 };

@@ -20,6 +20,7 @@ const RULES: SettleRules = {
   tokens: TOKENS,
   nameLimit: NAME_LIMIT,
   keepsNotes: true,
+  roles: true,
   checksBeside: true,
   namespaces: false,
   unnamed: false,

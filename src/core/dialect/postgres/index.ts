@@ -1,6 +1,7 @@
 import { retype } from "./retyping.js";
 import { EVERYWHERE } from "../../lower/differences.js";
 import { quoteAddress } from "../../schema/address.js";
+import { EVERYONE } from "../../schema/grants.js";
 import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
@@ -78,6 +79,12 @@ export const postgres: Dialect = {
     dropView: (kind, name) => `DROP ${kind.toUpperCase()} IF EXISTS ${quoteAddress(name, quote)} CASCADE`,
   },
   attic,
+  // https://www.postgresql.org/docs/15/sql-createrole.html
+  roles: {
+    all: `SELECT rolname AS name FROM pg_roles UNION ALL SELECT '${EVERYONE}'`,
+    createSql: role => `CREATE ROLE ${quote(role)} NOLOGIN`,
+    inheritSql: (role, from) => `GRANT ${quote(from)} TO ${quote(role)}`,
+  },
   catalog: { queries: catalogQueries, read: readCatalog, emptyTables, respells: true, keepsOrder: false },
   rows,
 };

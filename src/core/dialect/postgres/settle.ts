@@ -13,6 +13,7 @@ const RULES: SettleRules = {
   tokens: TOKENS,
   nameLimit: NAME_LIMIT,
   keepsNotes: true,
+  roles: true,
   namespaces: true,
   unnamed: false,
   cannotHoldIndex,

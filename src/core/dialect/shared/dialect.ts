@@ -32,8 +32,20 @@ export interface Dialect {
   readonly types: DialectTypes;
   readonly render: DialectRender;
   readonly attic: AtticSyntax;
+  /** Roles of its servers; absent: it has none. */
+  readonly roles?: RoleSyntax;
   readonly catalog: DialectCatalog;
   readonly rows: DialectRows;
+}
+
+/** Roles, which belong to a server and not to a database. */
+interface RoleSyntax {
+  /** A query for all there are, by `name`. */
+  readonly all: string;
+  /** What makes one that nobody can log in as. */
+  readonly createSql: (role: string) => string;
+  /** What gives one all that another has. */
+  readonly inheritSql: (role: string, from: string) => string;
 }
 
 /** What things may be called. */

@@ -9,6 +9,7 @@ const RULES: SettleRules = {
   dialect: NAME,
   tokens: TOKENS,
   keepsNotes: false,
+  roles: false,
   namespaces: false,
   unnamed: true,
   cannotHoldIndex,

@@ -1,3 +1,4 @@
+import { adviseOnGrants } from "./grants.js";
 import { adviseOnIndexes } from "./indexes.js";
 import { adviseOnNames } from "./names.js";
 import { adviseOnReferences } from "./references.js";
@@ -12,4 +13,5 @@ export function advise(review: Review): void {
   adviseOnIndexes(review);
   adviseOnValues(review);
   adviseOnTruth(review);
+  adviseOnGrants(review);
 }

@@ -3,6 +3,7 @@ import type { Table } from "../../schema/types.js";
 import type { ColumnResolver } from "../read/column-resolver.js";
 import { isStored } from "../read/resolving.js";
 import type { EntityDescription, FieldDescription } from "../read/descriptions.js";
+import type { Roles } from "../read/grants.js";
 import type { Report } from "../read/findings.js";
 
 /** How a property is declared in TypeScript. */
@@ -24,6 +25,7 @@ export interface Review {
   readonly tables: readonly Table[];
   readonly dialects: readonly Dialect[];
   readonly report: Report;
+  readonly roles: Roles;
   /** How a property is declared; undefined where the source cannot be read. */
   readonly declared: (entity: EntityDescription, property: string) => Declaration | undefined;
 }

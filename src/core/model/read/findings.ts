@@ -38,6 +38,7 @@ export const FINDING_CODES = {
   E235: "a `was` that names nothing there ever was",
   E236: "a `fill` or a `convert` that has nothing to do",
   E237: "a type, or a way to get values, that a dialect in use does not have",
+  E238: "a grant to a role that the config does not have",
   A300: "a rule that the database does not hold",
   A301: "a reserved word as a name",
   A302: "a field that looks like a reference and is none",
@@ -65,6 +66,11 @@ export const FINDING_CODES = {
   A324: "a rule that the program alone holds",
   A325: "values at the edges of a type",
   A326: "a value object that validate() does not look into",
+  A327: "grants on an engine that has no roles",
+  A328: "a reference that may be read, and not what it refers to",
+  A329: "rows that may be inserted, and not a field they require",
+  A330: "what looks secret, for a role that reads all of a table",
+  A331: "a grant to everyone",
 } as const satisfies Record<string, string>;
 
 type FindingCode = keyof typeof FINDING_CODES;
@@ -72,7 +78,7 @@ type FindingCode = keyof typeof FINDING_CODES;
 /** The remedy of a note on how an engine has values of a type, whatever the field. */
 export const NOTHING_TO_DO = "nothing need be done where no such value comes";
 
-const NOTES: readonly FindingCode[] = ["A323", "A324", "A325"];
+const NOTES: readonly FindingCode[] = ["A323", "A324", "A325", "A327"];
 
 export type Report = (
   code: FindingCode,

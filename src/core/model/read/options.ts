@@ -1,6 +1,6 @@
 import { messageOf } from "../../errors.js";
 import { closest, distance } from "fastest-levenshtein";
-import type { PropertyFacts, StoredOptions } from "../../../modelling/facts.js";
+import type { PropertyFacts, StoredOptions, Verb } from "../../../modelling/facts.js";
 import { dialects } from "../../dialect/registry.js";
 import type { Dialect } from "../../dialect/shared/dialect.js";
 
@@ -107,6 +107,15 @@ const INDEX = {
   method: TEXT,
 };
 
+const verbs = (...words: readonly Verb[]) => list(oneOf(...words));
+/** `{ visitor: ["select"] }` @param value of one role */
+const grants =
+  (value: Shape): Shape =>
+  (given, path) =>
+    isRecord(given)
+      ? Object.entries(given).flatMap(([role, own]) => value(own, `${path}.${role}`))
+      : is('an object of verbs by role: { visitor: ["select"] }', isRecord)(given, path);
+
 const STORED: Shapes = {
   table: TEXT,
   namespace: TEXT,
@@ -126,6 +135,7 @@ const STORED: Shapes = {
   fieldChecks: FLAG,
   keysFirst: FLAG,
   unnamed: FLAG,
+  grants: grants(verbs("select", "insert", "update", "delete")),
   options: optionsOf("table"),
 } satisfies Record<keyof StoredOptions, Shape>;
 
@@ -148,6 +158,7 @@ const FIELD = {
   generate: oneOf("serial", "always"),
   collation: BY_DIALECT,
   check: either(TEXT, value => value === false, FLAG),
+  grants: grants(either(verbs("select", "insert", "update"), value => value === false, FLAG)),
   options: optionsOf("column"),
   stored: FLAG,
 } satisfies Record<keyof NonNullable<PropertyFacts["field"]>, Shape>;

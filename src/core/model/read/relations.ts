@@ -72,12 +72,12 @@ export class Relations {
   }
 
   /** One table for each `@PairedWith`. */
-  pairTables(): Table[] {
+  pairTables(): { readonly table: Table; readonly owner: EntityDescription }[] {
     return this.resolver.entities.flatMap(owner =>
       owner.fields.flatMap(field => {
         const pairing = field.facts.pairedWith;
         const other = pairing && this.resolver.target(owner, field);
-        return other ? [this.pairTable(owner, field, other)] : [];
+        return other ? [{ table: this.pairTable(owner, field, other), owner }] : [];
       }),
     );
   }

@@ -6,7 +6,7 @@ import type { Validator } from "../rules/validator.js";
 import { codeOf, type CodeValue } from "./code.js";
 import { declared, validatorsFor, VALIDATORS, type Decorator, type FieldType } from "./field-code.js";
 import type { StatedChecks } from "./stated-checks.js";
-import { isFieldUnique } from "./stored-options.js";
+import { fieldGrants, isFieldUnique } from "./stored-options.js";
 import { settledAlone, type Writing } from "./writing.js";
 
 /** A property for a column, with its decorators. */
@@ -141,6 +141,7 @@ function fieldOptions(facts: FieldFacts, writing: Writing, checks: StatedChecks)
     collation: writing.ownText(column.collation),
     check: checkOption(column, check, writing, checks),
     note: column.note,
+    grants: fieldGrants(column, writing.table),
     options: column.options,
   };
 }

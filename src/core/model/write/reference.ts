@@ -6,6 +6,7 @@ import type { Column } from "../../schema/types.js";
 import type { ClassPlan, ReferencePlan } from "./class-plan.js";
 import { codeOf, propertyFor, type CodeValue } from "./code.js";
 import { defaultOption, uniqueOption } from "./field.js";
+import { fieldGrants } from "./stored-options.js";
 import { declared } from "./field-code.js";
 import type { StatedIndexes } from "./stated-indexes.js";
 import type { Writing } from "./writing.js";
@@ -70,6 +71,7 @@ function fieldOptions(column: Column, writing: Writing): Record<string, CodeValu
     unique: uniqueOption(column, writing),
     default: defaultOption(column, false, writing),
     note: column.note,
+    grants: fieldGrants(column, writing.table),
     options: column.options,
   };
 }

@@ -1,6 +1,8 @@
+import type { Grants } from "../../../modelling/facts.js";
 import { equal, partKey } from "../../schema/canonical.js";
 import { constraintName, tableName } from "../../schema/naming.js";
-import type { Check, Index, IndexPart, Key, Unique } from "../../schema/types.js";
+import { COLUMN_VERBS, verbsOf } from "../../schema/grants.js";
+import type { Check, Column, Grant, Index, IndexPart, Key, Table, Unique } from "../../schema/types.js";
 import { codeInLines, codeOf, LINE, type CodeValue } from "./code.js";
 import { checkSql, type StatedChecks } from "./stated-checks.js";
 import type { StatedIndexes } from "./stated-indexes.js";
@@ -25,12 +27,37 @@ export function storedOptions(writing: Writing, checks: StatedChecks, indexes: S
       fieldChecks: checks.none ? false : undefined,
       keysFirst: keysStandFirst(writing) ? undefined : false,
       unnamed: writing.isUnnamed() ? true : undefined,
+      grants: grantsOption(table.grants, options.usual),
       options: table.options,
     },
     "",
     LINE - plan.name.length - "@Stored<>()".length,
   );
   return code === "{}" ? "" : code;
+}
+
+/** What roles may do with a table, where that is not as usual. */
+function grantsOption(grants: readonly Grant[] | undefined, usual: Grants = {}): CodeValue {
+  const roles = new Set([...Object.keys(usual), ...(grants ?? []).map(({ role }) => role)]);
+  const said = [...roles].flatMap(role => {
+    const [verbs, asUsual] = [verbsOf(grants, role), new Set(Object.hasOwn(usual, role) ? usual[role] : [])];
+    const isUsual = verbs.length === asUsual.size && verbs.every(verb => asUsual.has(verb));
+    return isUsual ? [] : [[role, verbs] as const];
+  });
+  return said.length > 0 ? Object.fromEntries(said) : undefined;
+}
+
+/** What roles may do with a column, where that is not what they may do with all: together with that. */
+export function fieldGrants({ grants }: Column, table: Table): CodeValue {
+  return (
+    grants &&
+    Object.fromEntries(
+      grants.map(({ role, verbs }) => [
+        role,
+        COLUMN_VERBS.filter(verb => verbs.includes(verb) || verbsOf(table.grants, role).includes(verb)),
+      ]),
+    )
+  );
 }
 
 /** What `@Stored` says of each index and unique constraint, and of each check that no field states, by `partKey`. */

@@ -1,3 +1,4 @@
+import type { Grants } from "../../../modelling/facts.js";
 import { fillPlaceholders, mapSqlText } from "../../sql/placeholders.js";
 import { placeholderOf } from "../../sql/tokens.js";
 import type { Dialect } from "../../dialect/shared/dialect.js";
@@ -10,6 +11,8 @@ import { fieldTypeOf, importPath, type Decorator, type FieldType } from "./field
 export interface WriteModelsOptions {
   readonly dialect: Dialect;
   readonly naming: NamingRules;
+  /** What roles may do where a model says nothing of them. @default nothing */
+  readonly usual?: Grants;
   /** Classes that are there already, by their tables' addresses: what is written refers to them as they are. */
   readonly there?: ReadonlyMap<string, ThereClass>;
 }

@@ -23,6 +23,11 @@ export const catalogQueries = [
   `SELECT 'trigger' AS kind, TRIGGER_NAME AS name, EVENT_OBJECT_TABLE AS owner FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = DATABASE()
    UNION ALL SELECT LOWER(ROUTINE_TYPE), ROUTINE_NAME, NULL FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()
    UNION ALL SELECT 'event', EVENT_NAME, NULL FROM information_schema.EVENTS WHERE EVENT_SCHEMA = DATABASE()`,
+  // A role has no host. Who may not read the server's own tables sees what he may do himself, alone.
+  `SELECT TABLE_NAME AS owner, NULL AS col, GRANTEE AS role, PRIVILEGE_TYPE AS verb FROM information_schema.TABLE_PRIVILEGES
+   WHERE TABLE_SCHEMA = DATABASE() AND GRANTEE LIKE '%@\\'\\''
+   UNION ALL SELECT TABLE_NAME, COLUMN_NAME, GRANTEE, PRIVILEGE_TYPE FROM information_schema.COLUMN_PRIVILEGES
+   WHERE TABLE_SCHEMA = DATABASE() AND GRANTEE LIKE '%@\\'\\''`,
 ];
 
 export const atticTables = `SELECT TABLE_NAME AS name, NULL AS namespace, DATA_LENGTH + INDEX_LENGTH AS bytes

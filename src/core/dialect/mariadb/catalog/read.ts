@@ -10,7 +10,8 @@ import type {
   Table,
 } from "../../../schema/types.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../../shared/dialect.js";
-import { groupRows } from "../../shared/catalog-rows.js";
+import { EVERYONE } from "../../../schema/grants.js";
+import { groupRows, readGrants } from "../../shared/catalog-rows.js";
 import { spellExpression } from "../../../lower/expressions.js";
 import { NOW } from "../expressions.js";
 import { readNotNull } from "../moments.js";
@@ -28,7 +29,9 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
     ruleRows = [],
     checkRows = [],
     otherRows = [],
+    grantRows = [],
   ] = results;
+  const granted = grantsByTable(grantRows);
   const columns = groupRows(columnRows, "owner");
   const indexes = groupRows(indexRows, "owner");
   const rules = new Map(ruleRows.map(row => [keyOfReference(row), row]));
@@ -57,28 +60,30 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
     const own = all.filter(index => index.name !== "PRIMARY");
     const key = all.find(index => index.name === "PRIMARY");
     const plain = own.filter(isPlainUnique);
-    return readNotNull({
-      name,
-      columns: read.map(column => ({
-        ...column,
-        ...(column.computed && { computed: { ...column.computed, sql: spell(column.computed.sql) } }),
-      })),
-      ...(key && { key: asKey(key) }),
-      uniques: plain.map(asUnique),
-      indexes: own.filter(index => !plain.includes(index)),
-      foreignKeys,
-      checks: (checks.get(name) ?? []).map((check): Check => ({
-        name: String(check["name"]),
-        rules: [{ kind: "sql", sql: spell(check["clause"]) }],
-        ...(check["level"] === "Column" && { column: String(check["name"]) }),
-      })),
-      ...(row["note"] !== "" && { note: String(row["note"]) }),
-      ...optionsOf({
-        ...(row["engine"] !== row["usual_engine"] && { engine: String(row["engine"]) }),
-        ...(row["collation"] !== row["usual_collation"] && { collation: String(row["collation"]) }),
-        ...(row["settings"] !== "" && { with: String(row["settings"]) }),
+    return readNotNull(
+      readGrants(granted.get(name) ?? [], columnOf, {
+        name,
+        columns: read.map(column => ({
+          ...column,
+          ...(column.computed && { computed: { ...column.computed, sql: spell(column.computed.sql) } }),
+        })),
+        ...(key && { key: asKey(key) }),
+        uniques: plain.map(asUnique),
+        indexes: own.filter(index => !plain.includes(index)),
+        foreignKeys,
+        checks: (checks.get(name) ?? []).map((check): Check => ({
+          name: String(check["name"]),
+          rules: [{ kind: "sql", sql: spell(check["clause"]) }],
+          ...(check["level"] === "Column" && { column: String(check["name"]) }),
+        })),
+        ...(row["note"] !== "" && { note: String(row["note"]) }),
+        ...optionsOf({
+          ...(row["engine"] !== row["usual_engine"] && { engine: String(row["engine"]) }),
+          ...(row["collation"] !== row["usual_collation"] && { collation: String(row["collation"]) }),
+          ...(row["settings"] !== "" && { with: String(row["settings"]) }),
+        }),
       }),
-    });
+    );
   });
   const views = tableRows
     .filter(row => !plainTable(row))
@@ -92,6 +97,23 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
     ...(owner !== null && { table: String(owner) }),
   }));
   return { schema: { tables }, leftAlone: [...views, ...foreign, ...others] };
+}
+
+function columnOf({ col }: CatalogRow): string | undefined {
+  return col === null ? undefined : String(col);
+}
+
+function grantsByTable(rows: readonly CatalogRow[]): Map<string, CatalogRow[]> {
+  return groupRows(
+    rows.map(row => ({ ...row, role: roleOf(row) })),
+    "owner",
+  );
+}
+
+/** `'visitor'@''` */
+function roleOf({ role }: CatalogRow): string {
+  const name = String(role).slice(1, -4);
+  return name === "PUBLIC" ? EVERYONE : name;
 }
 
 function keyOfReference({ owner, name }: CatalogRow): string {

@@ -15,10 +15,12 @@ import {
   takenOut,
 } from "../../shared/attic.js";
 import type { Numbered } from "../../shared/kept.js";
+import { EVERYONE } from "../../../schema/grants.js";
+import { apartFromGrants, type GrantSyntax } from "../../shared/grants.js";
 import { findRows, keepHeld, numberRows, roomForHeld, unnumberRows } from "../../shared/numbering.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { attic, moveTableSql } from "../attic.js";
-import { quoteTable } from "../names.js";
+import { quote, quoteTable } from "../names.js";
 import { alterationOf } from "./alter-table.js";
 import { keptOf, whileLocked } from "./locked.js";
 import { addReferences, dropReferences, liftReferences } from "./references.js";
@@ -30,7 +32,21 @@ import { alterTableSql, createTableSql } from "./tables.js";
  * The statements of a plan: https://mariadb.com/kb/en/alter-table/. MariaDB takes all that happens to a table as one
  * ALTER TABLE, and looks only at the result; renames of columns are part of it. Each statement is committed by itself.
  */
-export function render(plan: RenderPlan): Block[] {
+export function render(given: RenderPlan): Block[] {
+  const { plan, before, after } = apartFromGrants(given, GRANTS);
+  return [...before, ...withoutGrants(plan), ...after];
+}
+
+/** Grants stand under names, whatever is called so: https://mariadb.com/kb/en/grant/ */
+const GRANTS: GrantSyntax = {
+  followTables: false,
+  takesColumns: false,
+  quote,
+  quoteTable,
+  role: name => (name === EVERYONE ? "PUBLIC" : quote(name)),
+};
+
+function withoutGrants(plan: RenderPlan): Block[] {
   const names = namesThrough(plan.changes);
   const pairs = tablePairs(plan, names);
   const lifted = liftReferences(pairs, plan, names);

@@ -14,6 +14,8 @@ export interface CatalogIndex {
   readonly constraints: ReadonlyMap<string, readonly CatalogRow[]>;
   readonly indexes: ReadonlyMap<string, readonly CatalogRow[]>;
   readonly triggers: ReadonlyMap<string, readonly CatalogRow[]>;
+  /** What roles may do, by table: of a whole table its number is null. */
+  readonly grants: ReadonlyMap<string, readonly CatalogRow[]>;
   /** Names of operator classes by their numbers. */
   readonly classes: ReadonlyMap<string, string>;
   readonly addresses: ReadonlyMap<string, string>;
@@ -33,6 +35,7 @@ export function indexOf([
   sequences = [],
   types = [],
   others = [],
+  grants = [],
 ]: readonly (readonly CatalogRow[])[]): CatalogIndex {
   const columns = groupRows(columnRows, "table_oid");
   const triggers = others.filter(({ kind }) => kind === "trigger");
@@ -46,6 +49,7 @@ export function indexOf([
     constraints: groupRows(constraintRows, "table_oid"),
     indexes: groupRows(indexRows, "table_oid"),
     triggers: groupRows(triggers, "table_oid"),
+    grants: groupRows(grants, "table_oid"),
     classes: new Map(classRows.map(({ oid, name }) => [String(oid), String(name)])),
     addresses: new Map(tables.map(row => [String(row["oid"]), addressOf(addressParts(row))])),
     names: new Map([...columns].map(([oid, rows]) => [oid, new Map(rows.map(nameByNumber))])),

@@ -1,3 +1,4 @@
+import { EVERYONE } from "../../../schema/grants.js";
 import { ATTIC } from "../../../schema/internal-tables.js";
 
 /** What is not the server's own, nor another session's, nor an extension's, nor put away. */
@@ -12,6 +13,8 @@ const NOTE = (catalog: string, oid: string, number = "0") =>
 /** A column of the catalog that older servers do not have: by way of the whole row, and only where it can matter. */
 const YOUNG = (row: string, column: string, where: string) =>
   `CASE WHEN ${where} THEN to_jsonb(${row})->>'${column}' END`;
+
+const GRANTED = `CASE x.grantee WHEN 0 THEN '${EVERYONE}' ELSE pg_get_userbyid(x.grantee) END AS role, x.privilege_type AS verb`;
 
 /**
  * https://www.postgresql.org/docs/15/catalogs.html; expressions are asked for only where there are some, and what is as
@@ -121,6 +124,14 @@ export const catalogQueries = [
    SELECT 'event trigger', evtname, NULL, NULL, true FROM pg_event_trigger
    UNION ALL
    SELECT 'extension', e.extname, NULL, NULL, true FROM pg_extension e WHERE e.extname <> 'plpgsql'`,
+  // What an owner may do with what is his is nowhere told. https://www.postgresql.org/docs/15/ddl-priv.html
+  `SELECT c.oid::int8 AS table_oid, NULL::int2 AS number, ${GRANTED}
+   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace, aclexplode(c.relacl) x
+   WHERE c.relkind = 'r' AND c.relacl IS NOT NULL AND x.grantee <> c.relowner AND ${USERS}
+   UNION ALL
+   SELECT c.oid::int8, a.attnum, ${GRANTED}
+   FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace, aclexplode(a.attacl) x
+   WHERE c.relkind = 'r' AND a.attacl IS NOT NULL AND NOT a.attisdropped AND x.grantee <> c.relowner AND ${USERS}`,
 ];
 
 /** Tables whose file has no page; one that is empty otherwise is counted like any other. */

@@ -2,6 +2,7 @@ import { partition } from "../../../lists.js";
 import { spellExpression } from "../../../lower/expressions.js";
 import { addressOf } from "../../../schema/address.js";
 import type { Column, Definition, Table } from "../../../schema/types.js";
+import { readGrants } from "../../shared/catalog-rows.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../../shared/dialect.js";
 import { stampName } from "../names.js";
 import { TOKENS } from "../settle.js";
@@ -62,8 +63,10 @@ function readTable(row: CatalogRow, index: CatalogIndex): ReadTable {
   const address = addressParts(row);
   const unread = (kind: string, rows: readonly CatalogRow[]) =>
     rows.map(({ name }) => ({ kind, name: String(name), table: addressOf(address) }));
+  const granted = index.grants.get(oid) ?? [];
+  const named = (number: unknown) => index.names.get(oid)?.get(Number(number));
   return {
-    table: {
+    table: readGrants(granted, row => (row["number"] === null ? undefined : named(row["number"])), {
       ...address,
       columns: columns.map(column => spellComputed(column, spell)),
       ...(key && { key }),
@@ -77,7 +80,7 @@ function readTable(row: CatalogRow, index: CatalogIndex): ReadTable {
         ...settingsOf(row),
         ...(row["method"] !== null && { using: String(row["method"]) }),
       }),
-    },
+    }),
     counted,
     stamps,
     unread: [...unread("foreign key", foreign), ...unread("invalid index", invalid)],

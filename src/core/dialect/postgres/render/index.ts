@@ -16,6 +16,7 @@ import {
   takenOut,
   unfilled,
 } from "../../shared/attic.js";
+import { apartFromGrants } from "../../shared/grants.js";
 import { findRows, keepHeld, numberRows, roomForHeld, unnumberRows } from "../../shared/numbering.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { clearValuesSql, keepTableSql, restoreValuesSql, takeTableSql } from "../attic.js";
@@ -24,6 +25,7 @@ import { alterations, blockEach } from "./alterations.js";
 import { checkAtOnce, lockTables } from "./around.js";
 import { addColumnSql, alterColumnSql } from "./columns.js";
 import { definitionSql } from "./definitions.js";
+import { GRANTS } from "./grants.js";
 import { renamesInTurn } from "./renames.js";
 import { createStampSql, dropStampSql } from "./stamps.js";
 import { stepsOf, type Steps } from "./steps.js";
@@ -41,9 +43,10 @@ import {
 import { alterTableSql, type Alteration } from "./clauses.js";
 
 /** The statements of a plan: https://www.postgresql.org/docs/15/sql-altertable.html. Each phase says what holds after it. */
-export function render(plan: RenderPlan): Block[] {
+export function render(given: RenderPlan): Block[] {
+  const { plan, before, after } = apartFromGrants(given, GRANTS);
   const steps = stepsOf(plan);
-  const blocks = inPhases(steps);
+  const blocks = [...before, ...inPhases(steps), ...after];
   return [...checkAtOnce(steps, blocks), ...blocks];
 }
 

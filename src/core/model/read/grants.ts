@@ -1,0 +1,101 @@
+import { COLUMN_VERBS, grantsOf, VERBS, type RoleNames } from "../../schema/grants.js";
+import type { Grant } from "../../schema/types.js";
+import type { Table } from "../../schema/types.js";
+import type { Grants, Verb } from "../../../modelling/facts.js";
+import type { ColumnResolver } from "./column-resolver.js";
+import type { EntityDescription, FieldDescription } from "./descriptions.js";
+import type { Report } from "./findings.js";
+
+/** What a config says of roles. */
+export interface Roles {
+  /** Those that may be spoken of. */
+  readonly known: RoleNames;
+  /** What they may do where an entity says nothing of them. */
+  readonly usual: Grants;
+}
+
+export const NO_ROLES: Roles = { known: {}, usual: {} };
+
+/** Who may do what with the tables of entities, as the entities, their fields and the config say. */
+export class EntityGrants {
+  constructor(
+    private readonly resolver: ColumnResolver,
+    private readonly roles: Roles,
+    private readonly report: Report,
+  ) {}
+
+  /** The table with its grants, and those of its columns: what holds of all of them is the table's. */
+  granted(table: Table, entity: EntityDescription): Table {
+    const own = this.declared(entity);
+    const fields = this.resolver.columnsOf(entity).map(({ field }) => field);
+    const roles = new Set([...own.keys(), ...fields.flatMap(field => this.rolesOf(entity, field))]);
+    const ofTable = new Map<string, Set<Verb>>();
+    const ofColumns = fields.map(() => new Map<string, Set<Verb>>());
+    for (const role of roles) {
+      const usual = own.get(role) ?? new Set<Verb>();
+      const byField = fields.map(field => verbsOfField(field, role) ?? usual);
+      for (const verb of VERBS) {
+        const isColumnVerb = (COLUMN_VERBS as readonly Verb[]).includes(verb);
+        if (isColumnVerb ? byField.every(verbs => verbs.has(verb)) : usual.has(verb))
+          add(ofTable, role, verb);
+        else if (isColumnVerb)
+          byField.forEach((verbs, at) => {
+            if (verbs.has(verb)) add(ofColumns[at]!, role, verb);
+          });
+      }
+    }
+    const columns = table.columns.map((column, at) => withGrants(column, grantsOf(ofColumns[at]!)));
+    return withGrants({ ...table, columns }, grantsOf(ofTable));
+  }
+
+  /** A pair table is granted as the entity that has it: it has no fields of its own. */
+  grantedPair(table: Table, owner: EntityDescription): Table {
+    return withGrants(table, grantsOf(this.declared(owner)));
+  }
+
+  /** What roles may do with an entity as a whole. */
+  private declared({ name, options: { grants = {} } }: EntityDescription): Map<string, Set<Verb>> {
+    const said = Object.entries({ ...this.roles.usual, ...grants });
+    return new Map(
+      said
+        .filter(([role]) => this.isKnown(role, { entity: name }))
+        .map(([role, verbs]) => [role, new Set(verbs)]),
+    );
+  }
+
+  private rolesOf({ name: entity }: EntityDescription, field: FieldDescription): string[] {
+    const { property } = field;
+    return Object.keys(field.facts.field?.grants ?? {}).filter(role =>
+      this.isKnown(role, { entity, property }),
+    );
+  }
+
+  private isKnown(role: string, where: { readonly entity: string; readonly property?: string }): boolean {
+    const known = Object.keys(this.roles.known);
+    if (known.includes(role)) return true;
+    this.report(
+      "E238",
+      where,
+      `the config has no role ${role}`,
+      known.length > 0
+        ? `write one of ${known.join(", ")}, or add ${role} to \`roles\` in the config`
+        : `add it to the config: roles: { ${JSON.stringify(role)}: [] }`,
+    );
+    return false;
+  }
+}
+
+function verbsOfField({ facts }: FieldDescription, role: string): ReadonlySet<Verb> | undefined {
+  const said = facts.field?.grants;
+  if (!said || !Object.hasOwn(said, role)) return undefined;
+  const verbs = said[role];
+  return new Set(verbs === false ? [] : verbs);
+}
+
+function add(verbs: Map<string, Set<Verb>>, role: string, verb: Verb): void {
+  verbs.set(role, new Set([...(verbs.get(role) ?? []), verb]));
+}
+
+function withGrants<T extends object>(of: T, grants: readonly Grant[] | undefined): T {
+  return grants ? { ...of, grants } : of;
+}

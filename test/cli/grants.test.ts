@@ -1,0 +1,115 @@
+import { afterAll, describe, expect, test } from "vitest";
+import type { Schema } from "../../src/core/schema/types.js";
+import { mariadbEngine } from "../engines/mariadb.js";
+import { postgresEngine } from "../engines/postgres.js";
+import { Studio } from "./studio.js";
+
+const engines = { PostgreSQL: await postgresEngine(), MariaDB: await mariadbEngine() };
+
+describe.each(Object.entries(engines))("who may do what, on %s", (_, engine) => {
+  const own = Math.random().toString(36).slice(2, 8);
+  const [visitor, treasurer, stranger] = [`visitor_${own}`, `treasurer_${own}`, `stranger_${own}`];
+  afterAll(async () => {
+    await engine?.empty();
+    for (const role of [visitor, treasurer, stranger]) await engine?.run(`DROP ROLE IF EXISTS ${role}`);
+    await engine?.close();
+  });
+
+  const config = () =>
+    `export default { roles: { ${visitor}: [], ${treasurer}: ["${visitor}"] }, grants: { ${visitor}: ["select"] },
+  targets: { local: { dialect: "${engine!.dialect.name}", url: ${JSON.stringify(engine!.url)} } } };\n`;
+  const potter = (more = "") => `import { IsOptional, IsString, MaxLength } from "class-validator";
+import { Field, PairedWith, Stored } from "emberset";
+@Stored({ grants: { ${treasurer}: ["update"] } })
+export class Potter {
+  @IsString() @MaxLength(80) name!: string;
+  @IsOptional() @IsString() @MaxLength(60) @Field({ grants: { ${visitor}: false, ${treasurer}: ["select"] } }) phone?: string;
+  ${more}
+}
+@Stored({ grants: { ${visitor}: ["select", "insert"] } })
+export class Glaze {
+  @IsString() @MaxLength(60) name!: string;
+  @PairedWith(() => Potter) potters!: Potter[];
+}\n`;
+  /** What is granted to the config's roles, by table and column. */
+  const granted = async () => {
+    const { tables } = (await engine!.readCatalog()).schema;
+    return grantsIn(tables).filter(([, , role]) => [visitor, treasurer].includes(role!));
+  };
+
+  test.runIf(engine)(
+    "roles are made when that is asked for, and grants go there and back with tables and columns",
+    async () => {
+      await engine!.empty();
+      const studio = new Studio({ "emberset.config.ts": config(), "models/all.ts": potter() });
+      studio.ok("draft", "first");
+      const refused = studio.emberset("forward");
+      expect([refused.status, refused.stderr]).toEqual([3, expect.stringMatching(/^E139 .*\n.*visitor_/)]);
+      expect((await engine!.readCatalog()).schema.tables).toEqual([]);
+      studio.ok("forward", "--create-roles");
+      expect(studio.ok("status")).toContain("no drift");
+      const first = await granted();
+      expect(first).toContainEqual(["glazes", "", visitor, "select"]);
+      expect(first).toContainEqual(["glazes_potters", "", visitor, "insert"]);
+      expect(first).toContainEqual(["potters", "phone", treasurer, "select"]);
+      expect(first).not.toContainEqual(["potters", "phone", visitor, "select"]);
+      studio.ok("rehearse");
+
+      // Renamed, retyped, dropped: all keep or get again what is said of them.
+      studio.write(
+        "models/all.ts",
+        potter()
+          .replace("export class Potter", "export class Maker")
+          .replaceAll("Potter", "Maker")
+          .replace("@Stored({ grants", '@Stored({ was: "Potter", grants')
+          .replace("@MaxLength(60) @Field({ grants", '@MaxLength(90) @Field({ was: "phone", grants')
+          .replace("phone?", "call?")
+          .replace(/@Stored\(\{ grants: \{ visitor_\w+: \["select", "insert"\][^]*$/, ""),
+      );
+      studio.ok("draft", "second");
+      studio.ok("forward", "--yes");
+      expect(studio.ok("status")).toContain("no drift");
+      const second = await granted();
+      expect(second).toContainEqual(["makers", "call", treasurer, "select"]);
+      expect(second.map(([table]) => table)).not.toContain("glazes");
+      studio.ok("back", "--yes");
+      expect(studio.ok("status")).toContain("no drift");
+      expect(await granted()).toEqual(first);
+
+      // Others are left alone, and what these have beyond is told.
+      await engine!.run(`CREATE ROLE ${stranger}`);
+      await engine!.run(`GRANT SELECT, DELETE ON glazes TO ${stranger}`);
+      expect(studio.ok("status")).toContain("no drift");
+      await engine!.run(`GRANT DELETE ON glazes TO ${visitor}`);
+      expect(studio.ok("status")).toMatch(new RegExp(`alter table glazes: ${visitor}: \\+ delete`));
+      expect(studio.ok("describe", "glazes", "--beside", "0001")).toContain(`0001: ${visitor}: − delete`);
+      await engine!.run(`REVOKE DELETE ON glazes FROM ${visitor}`);
+    },
+    120_000,
+  );
+
+  test.runIf(engine)("adopted with no difference", async () => {
+    const studio = new Studio({ "emberset.config.ts": config() });
+    await engine!.empty();
+    const earlier = new Studio({ "emberset.config.ts": config(), "models/all.ts": potter() });
+    earlier.ok("draft", "first");
+    earlier.ok("forward", "--create-roles");
+    await engine!.run("DROP TABLE emberset_ledger");
+    await engine!.run("DROP TABLE IF EXISTS emberset_ledger_kept");
+    await engine!.run("DROP TABLE IF EXISTS emberset_journal");
+    studio.ok("adopt");
+    expect(studio.read("models/potter.ts")).toContain(`${treasurer}: ["select"]`);
+    expect(studio.ok("status")).toContain("no drift");
+    expect(studio.ok("compare")).toContain("no difference");
+  });
+});
+
+function grantsIn(tables: Schema["tables"]): (readonly string[])[] {
+  return tables.flatMap(table =>
+    [{ name: "", grants: table.grants }, ...table.columns]
+      .flatMap(({ name, grants = [] }) =>
+        grants.flatMap(({ role, verbs }) => verbs.map(verb => [table.name, name, role, verb])),
+      )
+      .sort((a, b) => (a.join("\n") < b.join("\n") ? -1 : 1)),
+  );
+}
