@@ -51,6 +51,8 @@ emberset("rehearse");
 emberset("forward");
 emberset("status");
 emberset("describe", "pieces", "--rows", "3");
+say("Who may do what with pieces; a server would hold them to it:");
+emberset("describe", "pieces", "--access");
 say(`A picture of it all, and a page to click through: ${join(studio, "schema.html")}`);
 emberset("chart", "--out", "schema.png", "--out", "schema.html");
 say("The notes of the glazes are gone from the tables, and kept in the attic:");

@@ -5,6 +5,8 @@ export default {
   migrations: "migrations",
   home: "local",
   naming: { tables: "plural", case: "snake" },
+  roles: { visitor: [], potter: ["visitor"], treasurer: ["visitor"] },
+  grants: { visitor: ["select"] },
   targets: {
     local: { dialect: "sqlite", file: "kiln-house.db" },
   },

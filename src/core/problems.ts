@@ -281,9 +281,9 @@ const project = {
     repair: "correct it and try again; no database of yours was touched",
   })),
   noRole: define("E139", 3, (v: { target: string; roles: readonly string[]; sql: readonly string[] }) => ({
-    what: `The server of target ${v.target} does not have ${v.roles.length === 1 ? "a role" : "roles"} that the migrations grant something to`,
+    what: `The server of target ${v.target} lacks roles that the migrations grant something to, or what they have of each other`,
     received: v.roles.join(", "),
-    repair: `let somebody who may make ${v.roles.length === 1 ? "it" : "them"}: ${v.sql.join("; ")}`,
+    repair: `let somebody who may make them: ${v.sql.join("; ")}`,
   })),
 };
 

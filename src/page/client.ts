@@ -169,7 +169,7 @@ function linkTo(address: string): HTMLElement {
 
 const MARKS = { key: "◆", required: "●", optional: "○" } as const;
 
-function showDetails({ address, entity, note, rows, rules, referredBy, sql }: PageTable): void {
+function showDetails({ address, entity, note, rows, rules, referredBy, access = [], sql }: PageTable): void {
   const close = make("button", { type: "button", "aria-label": "Back to the list" }, "×");
   close.addEventListener("click", () => choose(undefined));
   const steps = data.steps.flatMap(step =>
@@ -211,6 +211,10 @@ function showDetails({ address, entity, note, rows, rules, referredBy, sql }: Pa
           make("span", { class: "quiet" }, ` ${columns.join(", ")} · ${sayDelete(onDelete)}`),
         ),
       ),
+    ),
+    ...section(
+      "Who may do what",
+      access.map(({ role, words }) => make("li", {}, make("strong", {}, role), ` ${words}`)),
     ),
     ...section(
       "Migrations",

@@ -1,4 +1,5 @@
 import { createHash } from "node:crypto";
+import { sayAccess, type RoleAccess } from "../core/chart/access.js";
 import type { Chart } from "../core/chart/chart.js";
 import type { FontFaces } from "../core/chart/draw-svg.js";
 import type { Layout } from "../core/chart/placed.js";
@@ -6,7 +7,7 @@ import { pageData, type Step } from "../core/chart/page-data.js";
 import { writePage } from "../core/chart/page.js";
 import { DIALECT_TITLES, type DialectName } from "../core/dialect/registry.js";
 import { blocksFor } from "../core/plan/plan.js";
-import { addressOf } from "../core/schema/address.js";
+import { addressOf, tablesByAddress } from "../core/schema/address.js";
 import { EMPTY_SCHEMA } from "../core/schema/types.js";
 import { showNumber } from "../history/migration.js";
 import { asset } from "./assets.js";
@@ -31,7 +32,7 @@ export function writeChartPage(
   return writePage({
     layout,
     font,
-    data: pageData(title, chart, stepsTo(project, point), sqlOf(project, point)),
+    data: pageData(title, chart, stepsTo(project, point), sqlOf(project, point), accessIn(project, point)),
     script: asset("page.js").toString("utf8").trim(),
     style: asset("page-style.css").toString("utf8"),
     sumOf: text => createHash("sha256").update(text).digest("base64"),
@@ -46,6 +47,15 @@ function stepsTo({ history }: OpenProject, { migrations: last, beyond = [] }: Po
   return beyond.length === 0
     ? steps
     : [...steps, { name: "models", title: "not drafted yet", changes: beyond }];
+}
+
+/** What the config's roles may do with a table. */
+function accessIn({ settings: { roles } }: OpenProject, { schema }: Point) {
+  const byAddress = tablesByAddress(schema);
+  return (address: string): RoleAccess[] => {
+    const table = byAddress.get(address);
+    return table ? sayAccess(table, roles) : [];
+  };
 }
 
 /** What makes a table, in the words of each dialect in use. */

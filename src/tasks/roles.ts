@@ -1,6 +1,6 @@
 import type { Direction } from "../core/direction.js";
 import { problems } from "../core/problems.js";
-import { rolesIn } from "../core/schema/grants.js";
+import { inheritedBy, rolesIn } from "../core/schema/grants.js";
 import type { Database } from "../database/session/database.js";
 import type { Migration } from "../history/migration.js";
 
@@ -23,23 +23,25 @@ export async function seeToRoles(
   if (named.size === 0) return;
   // Who may not see which roles there are is told by the server when it is asked to grant.
   const there = await rows(roles.all).catch(() => undefined);
-  if (!there) return;
+  const members = there && (await rows(roles.memberships).catch(() => undefined));
+  if (!members) return;
   const known = new Set(there.map(({ name }) => String(name)));
-  const missing = Object.keys(target.roles).filter(role => named.has(role) && !known.has(role));
-  if (missing.length === 0) return;
-  const inherited = (role: string) => target.roles[role] ?? [];
-  // Those that one has all of are needed, too, and first.
-  const needed: string[] = [];
-  const need = (role: string, within: readonly string[]): void => {
-    if (known.has(role) || needed.includes(role) || within.includes(role)) return;
-    for (const other of inherited(role)) need(other, [...within, role]);
-    needed.push(role);
-  };
-  for (const role of missing) need(role, []);
+  const has = new Set(members.map(({ role, has: other }) => JSON.stringify([role, other])));
+  // Those that one has all of are needed, too.
+  const needed = Object.keys(target.roles).filter(
+    role => named.has(role) || [...named].some(each => inheritedBy(each, target.roles).has(role)),
+  );
+  const missing = needed.filter(role => !known.has(role));
   const sql = [
-    ...needed.map(roles.createSql),
-    ...needed.flatMap(role => inherited(role).map(from => roles.inheritSql(role, from))),
+    ...missing.map(roles.createSql),
+    ...needed.flatMap(role =>
+      (target.roles[role] ?? [])
+        .filter(from => !has.has(JSON.stringify([role, from])))
+        .map(from => roles.inheritSql(role, from)),
+    ),
   ];
-  if (!create) throw problems.noRole({ target: target.name, roles: missing, sql });
+  if (sql.length === 0) return;
+  if (!create)
+    throw problems.noRole({ target: target.name, roles: missing.length > 0 ? missing : needed, sql });
   for (const statement of sql) await run(statement);
 }

@@ -2,7 +2,7 @@ import { afterAll, describe, expect, test } from "vitest";
 import type { Schema } from "../../src/core/schema/types.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
-import { Studio } from "./studio.js";
+import { kilnHouse, Studio } from "./studio.js";
 
 const engines = { PostgreSQL: await postgresEngine(), MariaDB: await mariadbEngine() };
 
@@ -113,3 +113,13 @@ function grantsIn(tables: Schema["tables"]): (readonly string[])[] {
       .sort((a, b) => (a.join("\n") < b.join("\n") ? -1 : 1)),
   );
 }
+
+test("who may do what is told with each field, of the models and as it is; the page tells it with each table", () => {
+  const studio = kilnHouse();
+  studio.ok("draft", "first");
+  const told = studio.ok("describe", "potters", "--access");
+  expect(told).toMatch(/^ {2}field +visitor +potter +treasurer\n {2}id +select +select +select\n/m);
+  expect(told).toMatch(/sqlite has no roles: nobody is held to this\.\n$/);
+  studio.ok("chart", "--out", "page.html");
+  expect(studio.read("page.html")).toContain('"access":[{"role":"visitor","words":"select"}');
+});

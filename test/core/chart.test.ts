@@ -117,9 +117,13 @@ test("steps are told by the names of today, whatever is renamed later", () => {
   ] as const;
   const chart = chartOf({ tables: [table("racks", { columns: [ID, { ...WEIGHT, name: "load" }] })] });
   expect(
-    pageData("x", chart, steps, () => ({})).steps.map(({ changes }) =>
-      changes.map(({ table: now, arrives }) => [now, arrives]),
-    ),
+    pageData(
+      "x",
+      chart,
+      steps,
+      () => ({}),
+      () => [],
+    ).steps.map(({ changes }) => changes.map(({ table: now, arrives }) => [now, arrives])),
   ).toEqual([
     [["racks", ""]],
     [

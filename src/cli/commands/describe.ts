@@ -1,5 +1,6 @@
 import type { CommandModule } from "yargs";
 import type { PartKind } from "../../core/schema/types.js";
+import type { AccessResult } from "../../tasks/access.js";
 import type { Difference } from "../../tasks/beside.js";
 import type { DescribedTable, DescribeResult, NamedText } from "../../tasks/describe.js";
 import type { DifferingResult } from "../../tasks/differing.js";
@@ -16,6 +17,7 @@ interface Args extends GlobalArgs {
   differs?: boolean | undefined;
   rows?: number | undefined;
   beside?: string | undefined;
+  access?: boolean | undefined;
 }
 
 /** `emberset describe` */
@@ -37,6 +39,10 @@ export function describeCommand(session: Session): CommandModule<object, Args> {
           requiresArg: true,
           describe: "Also where it differs from models, history or a migration's number, line by line",
         })
+        .option("access", {
+          type: "boolean",
+          describe: "Who may do what with which field, as the models say it and as it is",
+        })
         .option("differs", {
           type: "boolean",
           describe: "Of a target that is many databases: which hold other schemas than most of them",
@@ -51,11 +57,46 @@ export function describeCommand(session: Session): CommandModule<object, Args> {
         session.result(result, shown => renderDiffering(shown, session));
         return;
       }
+      if (args.access) {
+        const { describeAccess } = await import("../../tasks/access.js");
+        const result = await describeAccess({ ...session.taskOptions(args), table, target });
+        session.result(result, shown => renderAccess(shown, session));
+        return;
+      }
       const { describe } = await import("../../tasks/describe.js");
       const result = await describe({ ...session.taskOptions(args), table, target, rows, beside });
       session.result(result, shown => render(shown, session));
     },
   };
+}
+
+function renderAccess(
+  { target, dialect, place, roles, held, tables }: AccessResult,
+  { colours }: Session,
+): string {
+  const head = `${colours.bold(target)} · ${dialect} · ${showPlace(place)} · ${count(roles.length, "role")}`;
+  if (roles.length === 0) return `${head}\n\nThe config names no roles: what they may do is not looked at.`;
+  const verbs = (list: readonly string[]) => (list.length > 0 ? list.join(" ") : colours.gray("–"));
+  const blocks = tables.map(({ table, lines }) => {
+    const rows = lines.map(line => [
+      line.column ?? colours.gray("whole rows"),
+      ...line.roles.map(({ models, actual }) =>
+        actual
+          ? `${verbs(actual)} ${colours.yellow(`${SIGNS.other} models: ${verbs(models)}`)}`
+          : verbs(models),
+      ),
+    ]);
+    return `${colours.bold(table)}\n${columns(["field", ...roles], rows, colours)}`;
+  });
+  const differing = tables
+    .flatMap(({ lines }) => lines.flatMap(line => line.roles))
+    .filter(({ actual }) => actual);
+  const verdict = !held
+    ? colours.yellow(`${dialect} has no roles: nobody is held to this.`)
+    : differing.length > 0
+      ? `${count(differing.length, "difference")} from the models`
+      : `${colours.green("✓")} as the models have it`;
+  return [head, ...blocks, verdict].join("\n\n");
 }
 
 function renderDiffering(

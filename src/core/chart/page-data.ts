@@ -2,6 +2,7 @@ import type { Action } from "../../modelling/facts.js";
 import { namesThrough } from "../change/names.js";
 import { tableOf, type Change } from "../change/types.js";
 import { sayChange } from "../change/words.js";
+import type { RoleAccess } from "./access.js";
 import type { Chart, ChartRow } from "./chart.js";
 
 /** What the page knows of a chart beyond its drawing; read by src/page/client.ts. */
@@ -20,6 +21,8 @@ export interface PageTable {
   readonly rows: readonly ChartRow[];
   readonly rules: readonly string[];
   readonly referredBy: readonly PageReference[];
+  /** What roles may do with it. */
+  readonly access?: readonly RoleAccess[];
   /** What makes it, by the title of a dialect. */
   readonly sql: Readonly<Record<string, string>>;
 }
@@ -50,12 +53,13 @@ export interface Step {
   readonly changes: readonly Change[];
 }
 
-/** @param sqlOf what makes a table, by the title of a dialect */
+/** @param sqlOf what makes a table, by the title of a dialect @param accessOf what roles may do with it */
 export function pageData(
   title: string,
   chart: Chart,
   steps: readonly Step[],
   sqlOf: (address: string) => Readonly<Record<string, string>>,
+  accessOf: (address: string) => readonly RoleAccess[],
 ): PageData {
   const there = new Set(chart.tables.map(({ address }) => address));
   return {
@@ -73,6 +77,7 @@ export function pageData(
           columns,
           ...(onDelete !== undefined && { onDelete }),
         })),
+      ...(accessOf(address).length > 0 && { access: accessOf(address) }),
       sql: sqlOf(address),
     })),
     steps: stepsByNow(steps).map(step => ({

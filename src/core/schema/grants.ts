@@ -63,3 +63,24 @@ export function inheritedBy(role: string, roles: RoleNames): ReadonlySet<string>
   visit(role);
   return found;
 }
+
+/** What roles may do with a part of a table, their own grants and those they have by others together. */
+export interface Access {
+  /** A column's name; undefined: whole rows. */
+  readonly column?: string;
+  /** For each role, in the order given. */
+  readonly verbs: readonly (readonly Verb[])[];
+}
+
+/** Who may do what with a table: each column, and last whole rows. */
+export function accessTo(table: Table, roles: RoleNames): Access[] {
+  const all = Object.keys(roles).map(role => [role, ...inheritedBy(role, roles)]);
+  const held = (of: readonly Pick<Table, "grants">[], verbs: readonly Verb[]) =>
+    all.map(own =>
+      verbs.filter(verb => own.some(role => of.some(({ grants }) => verbsOf(grants, role).includes(verb)))),
+    );
+  return [
+    ...table.columns.map(column => ({ column: column.name, verbs: held([table, column], COLUMN_VERBS) })),
+    { verbs: held([table], ["delete"]) },
+  ];
+}

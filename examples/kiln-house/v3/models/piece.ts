@@ -14,6 +14,7 @@ import { Tracked } from "./tracked.js";
   unique: [["potter", "title"]],
   indexes: [{ fields: ["stage", { field: "price", descending: true }], where: "{stage} <> 'sold'" }],
   checks: { sane_weight: "{weightGrams} < 40000" },
+  grants: { potter: ["insert", "update"] },
 })
 export class Piece extends Tracked {
   @IsString() @MaxLength(120) title!: string;
@@ -21,7 +22,7 @@ export class Piece extends Tracked {
   @IsIn(["greenware", "bisque", "glazed", "sold"])
   @Field({ default: "greenware" })
   stage = "greenware";
-  @Cents @Field({ fill: 0 }) price!: number;
+  @Cents @Field({ fill: 0, grants: { potter: ["insert"], treasurer: ["update"] } }) price!: number;
   @RefersTo(() => Potter, { onDelete: "restrict" }) potter!: Potter;
   @RefersTo(() => Clay) clay!: Clay;
   @IsOptional() @RefersTo(() => Rack, { onDelete: "set null" }) @Field({ was: "shelf_id" }) rack?: Rack;

@@ -83,6 +83,7 @@ export const mariadb: Dialect = {
   // https://mariadb.com/kb/en/create-role/
   roles: {
     all: `SELECT User AS name FROM mysql.user WHERE is_role = 'Y' UNION ALL SELECT '${EVERYONE}'`,
+    memberships: "SELECT User AS role, Role AS has FROM mysql.roles_mapping WHERE Host = ''",
     createSql: role => `CREATE ROLE ${quote(role)}`,
     inheritSql: (role, from) => `GRANT ${quote(from)} TO ${quote(role)}`,
   },

@@ -82,6 +82,7 @@ export const postgres: Dialect = {
   // https://www.postgresql.org/docs/15/sql-createrole.html
   roles: {
     all: `SELECT rolname AS name FROM pg_roles UNION ALL SELECT '${EVERYONE}'`,
+    memberships: `SELECT pg_get_userbyid(member) AS role, pg_get_userbyid(roleid) AS has FROM pg_auth_members`,
     createSql: role => `CREATE ROLE ${quote(role)} NOLOGIN`,
     inheritSql: (role, from) => `GRANT ${quote(from)} TO ${quote(role)}`,
   },

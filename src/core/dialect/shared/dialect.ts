@@ -42,6 +42,8 @@ export interface Dialect {
 interface RoleSyntax {
   /** A query for all there are, by `name`. */
   readonly all: string;
+  /** A query for which role, `role`, has all that another, `has`, has. */
+  readonly memberships: string;
   /** What makes one that nobody can log in as. */
   readonly createSql: (role: string) => string;
   /** What gives one all that another has. */

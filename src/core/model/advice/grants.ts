@@ -22,11 +22,13 @@ export function adviseOnGrants(review: Review): void {
     );
   for (const role of granted) {
     const may = mayOf([role, ...inheritedBy(role, roles.known)]);
+    const mayByItself = mayOf([role]);
     for (const [{ name: entity }, table] of entities) {
       const propertyOf = (column: string) => propertyFor(review, entity, column);
-      unreadableTargets({ role, entity, table, may, review, byAddress, propertyOf });
-      unfilledFields({ role, entity, table, may, review, byAddress, propertyOf });
-      secrets({ role, entity, table, may, review, byAddress, propertyOf });
+      const one = { role, entity, table, may, mayByItself, review, byAddress, propertyOf };
+      unreadableTargets(one);
+      unfilledFields(one);
+      secrets(one);
       if (role === EVERYONE && COLUMN_VERBS.some(verb => table.columns.some(each => may(verb, table, each))))
         report(
           "A331",
@@ -52,6 +54,8 @@ interface One {
   readonly entity: string;
   readonly table: Table;
   readonly may: May;
+  /** Not by another role, of which it is told. */
+  readonly mayByItself: May;
   readonly review: Review;
   readonly byAddress: ReadonlyMap<string, Table>;
   readonly propertyOf: (column: string) => string | undefined;
@@ -67,11 +71,20 @@ function where(entity: string, property: string | undefined) {
 }
 
 /** Who reads a reference wants to read what it refers to. */
-function unreadableTargets({ role, entity, table, may, review, byAddress, propertyOf }: One): void {
+function unreadableTargets({
+  role,
+  entity,
+  table,
+  may,
+  mayByItself,
+  review,
+  byAddress,
+  propertyOf,
+}: One): void {
   for (const { columns, references } of table.foreignKeys) {
     const target = byAddress.get(references.table);
     const own = table.columns.filter(({ name }) => columns.includes(name));
-    if (!target || !own.every(column => may("select", table, column))) continue;
+    if (!target || !own.every(column => mayByItself("select", table, column))) continue;
     const keys = target.columns.filter(({ name }) => references.columns.includes(name));
     if (keys.every(column => may("select", target, column))) continue;
     review.report(
@@ -84,8 +97,8 @@ function unreadableTargets({ role, entity, table, may, review, byAddress, proper
 }
 
 /** A row that lacks what is required is refused. */
-function unfilledFields({ role, entity, table, may, review, propertyOf }: One): void {
-  if (!table.columns.some(column => may("insert", table, column))) return;
+function unfilledFields({ role, entity, table, may, mayByItself, review, propertyOf }: One): void {
+  if (!table.columns.some(column => mayByItself("insert", table, column))) return;
   for (const column of table.columns) {
     const { nullable, default: value, identity, stamp, computed } = column;
     const comes =
@@ -103,10 +116,12 @@ function unfilledFields({ role, entity, table, may, review, propertyOf }: One): 
 /** What is mostly kept from those who read the rest. */
 const SECRET = /passw|secret|token|api_?key|pin_?code|tax_?(?:number|id)|iban|(?:^|_)ssn(?:_|$)/i;
 
-function secrets({ role, entity, table, may, review, propertyOf }: One): void {
+function secrets({ role, entity, table, may, mayByItself, review, propertyOf }: One): void {
   const reads = table.columns.filter(column => may("select", table, column));
   if (reads.length < table.columns.length) return;
-  for (const { name } of reads.filter(column => SECRET.test(column.name)))
+  for (const { name } of reads.filter(
+    column => SECRET.test(column.name) && mayByItself("select", table, column),
+  ))
     review.report(
       "A330",
       where(entity, propertyOf(name)),

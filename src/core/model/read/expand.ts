@@ -32,7 +32,7 @@ function inlineFields(
   if (typeof cls !== "function") return [field];
   const prefix = options.prefix ?? field.called;
   const prefixes = [prefix, ...field.calledBefore];
-  const stored = field.facts.field?.stored;
+  const { stored, grants } = field.facts.field ?? {};
   return expandFields(fieldsOf(cls, field.property, within), fieldsOf, [...within, cls]).map(part => ({
     ...part,
     property: `${field.property}.${part.property}`,
@@ -41,7 +41,10 @@ function inlineFields(
     calledBefore: calledBefore(prefixes, [part.facts.field?.column ?? part.called, ...part.calledBefore]),
     facts: {
       ...part.facts,
-      ...(part.facts.field && { field: prefixed(part.facts.field, prefix) }),
+      ...((part.facts.field ?? grants) && {
+        // What is said of the whole holds of its parts, but for those that say their own.
+        field: { ...(grants && { grants }), ...prefixed(part.facts.field ?? {}, prefix) },
+      }),
       ...(stored !== undefined && { field: { ...part.facts.field, stored } }),
     },
     optional: part.optional || field.optional,
@@ -90,12 +93,14 @@ function anyFields(field: FieldDescription): FieldDescription[] {
   const classes = targets();
   const { style = "arcs", onDelete, index } = options;
   const whole = { of: field.property, optional: field.optional };
+  const { grants } = field.facts.field ?? {};
+  const ofWhole = grants ? { field: { grants } } : {};
   const part = (name: string): FieldDescription => ({
     ...field,
     property: `${field.property}.${name}`,
     called: joined(field.called, name),
     calledBefore: field.calledBefore.map(before => joined(before, name)),
-    facts: {},
+    facts: ofWhole,
     validators: [],
     aside: [],
     optional: true,
@@ -105,6 +110,7 @@ function anyFields(field: FieldDescription): FieldDescription[] {
   const references = classes.map((cls): FieldDescription => ({
     ...part(cls.name),
     facts: {
+      ...ofWhole,
       refersTo: {
         target: () => cls,
         options: style === "tag" ? { ...actions, computedBy: field.property } : actions,
@@ -122,7 +128,7 @@ function anyFields(field: FieldDescription): FieldDescription[] {
     {
       ...part("id"),
       optional: field.optional,
-      facts: { sameAsKeys: () => classes },
+      facts: { ...ofWhole, sameAsKeys: () => classes },
     },
     ...references,
   ];
