@@ -10,6 +10,7 @@ import { Problem, problems } from "../core/problems.js";
 import { isIdentifier } from "../core/model/write/code.js";
 import { programFolder, VERSION } from "../version.js";
 import { importModule } from "./import-module.js";
+import { loadPackaged, packagedCode } from "./packaged.js";
 
 /** TypeScript that does not compile: where, and why. */
 export class CompileError extends Error {
@@ -154,17 +155,18 @@ function resolvePackages(folder: string): Plugin {
         if (/\.[mc]?tsx?$/.test(found)) return { path: fileURLToPath(found) };
         return { path: kind === "require-call" ? fileURLToPath(found) : found, external: true };
       });
-      build.onLoad({ filter: /.*/, namespace: "required" }, ({ path }) => ({ contents: reexport(path) }));
+      build.onLoad({ filter: /.*/, namespace: "required" }, async ({ path }) => ({
+        contents: await reexport(path),
+      }));
     },
   };
 }
 
 /** All that a CommonJS package exports, named one by one. */
-function reexport(url: string): string {
+async function reexport(url: string): Promise<string> {
   const file = fileURLToPath(url);
-  const names = Object.keys(createRequire(url)(file) as object).filter(isIdentifier);
-  return `import { createRequire } from "node:module";
-const all = createRequire(${JSON.stringify(url)})(${JSON.stringify(file)});
+  const names = (await loadPackaged(file)).filter(isIdentifier);
+  return `const all = ${packagedCode(file)};
 ${names.map(name => `export const ${name} = all.${name};`).join("\n")}`;
 }
 

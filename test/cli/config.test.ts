@@ -1,8 +1,17 @@
-import { mkdtempSync, readdirSync, readFileSync, rmSync, statSync, utimesSync, writeFileSync } from "node:fs";
+import {
+  chmodSync,
+  mkdtempSync,
+  readFileSync,
+  readdirSync,
+  rmSync,
+  statSync,
+  utimesSync,
+  writeFileSync,
+} from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, expect, test } from "vitest";
-import { Studio } from "./studio.js";
+import { Studio, kilnHouse } from "./studio.js";
 
 // The program's cache is the user's: here a folder of its own.
 const cacheHome = mkdtempSync(join(tmpdir(), "emberset-cache-"));
@@ -126,4 +135,25 @@ test("what the file system refuses is said plainly", () => {
     2,
     expect.stringMatching(/^E123 [^]*a file stands where a folder must be/),
   ]);
+});
+
+test("class-validator is kept in one piece, read from there, and never where that is harmed", () => {
+  const studio = kilnHouse();
+  const kept = () => readdirSync(cache).filter(name => /^packaged-\w+\.cjs$/.test(name));
+  const said = studio.ok("check");
+  const [file] = kept();
+  expect(studio.ok("check")).toBe(said);
+  const whole = readFileSync(join(cache, file!), "utf8");
+  const head = whole.slice(0, whole.indexOf("\n") + 1);
+  // As it would be after a disk was full, and what somebody else has put there: that is not ours to run.
+  writeFileSync(join(cache, file!), `${head}not JavaScript (`);
+  expect(studio.ok("check")).toBe(said);
+  writeFileSync(join(cache, file!), `${head}process.exit(99);`, { mode: 0o666 });
+  chmodSync(join(cache, file!), 0o666);
+  expect(studio.ok("check")).toBe(said);
+  // Of an earlier version of the package.
+  writeFileSync(join(cache, file!), "// another\nprocess.exit(99);");
+  chmodSync(join(cache, file!), 0o600);
+  expect(studio.ok("check")).toBe(said);
+  expect(readFileSync(join(cache, file!), "utf8")).toBe(whole);
 });

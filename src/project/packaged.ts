@@ -1,0 +1,93 @@
+import { readFileSync, statSync } from "node:fs";
+import { createRequire, Module } from "node:module";
+import { dirname } from "node:path";
+import { Script } from "node:vm";
+import { cacheFile, readCache, writeCache } from "../cache.js";
+import { sha256 } from "../core/sha256.js";
+import { VERSION } from "../version.js";
+
+const key = Symbol.for("emberset.packaged");
+
+/** What packages that were loaded here export, by their files: compiled models take it from there. */
+function loaded(): Map<string, object> {
+  const holder = globalThis as { [key]?: Map<string, object> };
+  return (holder[key] ??= new Map());
+}
+
+/**
+ * Loads a CommonJS package of many files as one script, which the user's cache folder keeps with what V8 made of it: to
+ * find and read some hundred files takes longer than most commands do. Where nothing can be kept, Node loads it.
+ * @param file its main file @returns the names it exports
+ */
+export async function loadPackaged(file: string): Promise<string[]> {
+  const known = loaded().get(file);
+  const exports = known ?? (await fromCache(file)) ?? (createRequire(file)(file) as object);
+  loaded().set(file, exports);
+  return Object.keys(exports);
+}
+
+/** What stands for such a package in compiled code. */
+export function packagedCode(file: string): string {
+  return `globalThis[Symbol.for("emberset.packaged")].get(${JSON.stringify(file)})`;
+}
+
+async function fromCache(file: string): Promise<object | undefined> {
+  const name = `packaged-${sha256(file).toString("hex").slice(0, 16)}`;
+  const head = `// ${JSON.stringify([VERSION, stampOf(file)])}\n`;
+  const [cached, compiled] = [`${name}.cjs`, `${name}-${process.version}-${process.arch}.bin`].map(cacheFile);
+  let source = readCache(cached!)?.toString();
+  if (!source?.startsWith(head)) {
+    source = head + (await inOnePiece(file));
+    writeCache(cached!, source);
+    // Another user's folder, or none that can be written: it would be put together anew each time.
+    if (!readCache(cached!)) return undefined;
+  }
+  try {
+    return runCached(source, file, cached!, compiled!);
+  } catch {
+    // What is kept is harmed: Node loads the package itself.
+    return undefined;
+  }
+}
+
+function runCached(source: string, file: string, cached: string, compiled: string): object {
+  const cachedData = readCache(compiled);
+  const script = new Script(Module.wrap(source), { filename: cached, ...(cachedData && { cachedData }) });
+  const module = { exports: {} as object };
+  const run = script.runInThisContext() as (...values: unknown[]) => void;
+  run.call(module.exports, module.exports, createRequire(file), module, file, dirname(file));
+  // V8 refuses what is of another version, or of another text.
+  if (!cachedData || script.cachedDataRejected) writeCache(compiled, script.createCachedData());
+  return module.exports;
+}
+
+/** Another one after the package was installed anew. */
+function stampOf(file: string): unknown {
+  let folder = dirname(file);
+  for (; dirname(folder) !== folder; folder = dirname(folder)) {
+    try {
+      const manifest = `${folder}/package.json`;
+      const { version } = JSON.parse(readFileSync(manifest, "utf8")) as { version?: string };
+      if (version !== undefined) return [file, version, statSync(manifest).mtimeMs];
+    } catch {
+      // In a folder above.
+    }
+  }
+  return [file, statSync(file).mtimeMs];
+}
+
+async function inOnePiece(file: string): Promise<string> {
+  const { build } = await import("esbuild");
+  const { outputFiles } = await build({
+    entryPoints: [file],
+    bundle: true,
+    write: false,
+    format: "cjs",
+    platform: "node",
+    target: "node20",
+    // Names of classes are told in messages.
+    keepNames: true,
+    logLevel: "silent",
+  });
+  return outputFiles[0]!.text;
+}
