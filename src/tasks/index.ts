@@ -1,4 +1,5 @@
 /** The programmatic API: what the commands are built on. */
+export { describeAccess, type AccessOptions, type AccessResult } from "./access.js";
 export { adopt, type AdoptOptions, type AdoptResult, type Proof } from "./adopt.js";
 export { adoptDrift, type AdoptDriftOptions, type AdoptDriftResult } from "./adopt-drift.js";
 export type { Suggestion } from "./drift-models.js";
