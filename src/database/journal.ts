@@ -100,10 +100,7 @@ export async function keepJournal(
   known: JournalEntry | undefined,
 ): Promise<Journal> {
   const table = nameIn(database);
-  if (!known && !seen.has(database)) {
-    if (!(await database.hasTable(JOURNAL))) await makeTable(database, JOURNAL_TABLE);
-    seen.add(database);
-  }
+  if (!known && !(await database.hasTable(JOURNAL))) await makeTable(database, JOURNAL_TABLE);
   if (known)
     await database.run(`UPDATE ${table} SET statements = ?, run_by = ?`, statements.length, whoAmI());
   let hasBegun = known !== undefined;
@@ -126,9 +123,6 @@ export async function keepJournal(
     },
   };
 }
-
-/** Databases, as they are opened, whose journal is there: asked once, not before each migration. */
-const seen = new WeakSet<Database>();
 
 /** The first entry of a run. */
 async function beginJournal(
