@@ -28,6 +28,8 @@ export interface AccessResult {
 
 export interface TableAccess {
   readonly table: string;
+  /** Whether the database has no such table. */
+  readonly missing?: true;
   readonly lines: readonly AccessLine[];
 }
 
@@ -67,6 +69,7 @@ export async function describeAccess({ table, ...options }: AccessOptions): Prom
       const actual = there?.get(nameHere(addressOf(each)));
       return {
         table: addressOf(each),
+        ...(there && !actual && { missing: true as const }),
         lines: linesOf(accessTo(each, target.roles), actual && accessTo(actual, target.roles), target.roles),
       };
     });

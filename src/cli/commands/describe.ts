@@ -77,7 +77,7 @@ function renderAccess(
   const head = `${colours.bold(target)} · ${dialect} · ${showPlace(place)} · ${count(roles.length, "role")}`;
   if (roles.length === 0) return `${head}\n\nThe config names no roles: what they may do is not looked at.`;
   const verbs = (list: readonly string[]) => (list.length > 0 ? list.join(" ") : colours.gray("–"));
-  const blocks = tables.map(({ table, lines }) => {
+  const blocks = tables.map(({ table, missing, lines }) => {
     const rows = lines.map(line => [
       line.column ?? colours.gray("whole rows"),
       ...line.roles.map(({ models, actual }) =>
@@ -86,15 +86,16 @@ function renderAccess(
           : verbs(models),
       ),
     ]);
-    return `${colours.bold(table)}\n${columns(["field", ...roles], rows, colours)}`;
+    const there = missing ? colours.yellow(` · ${SIGNS.missing} missing here`) : "";
+    return `${colours.bold(table)}${there}\n${columns(["field", ...roles], rows, colours)}`;
   });
-  const differing = tables
-    .flatMap(({ lines }) => lines.flatMap(line => line.roles))
-    .filter(({ actual }) => actual);
+  const lacking = tables.filter(({ missing }) => missing).length;
+  const parts = tables.flatMap(({ lines }) => lines.flatMap(line => line.roles));
+  const differing = parts.filter(({ actual }) => actual).length + lacking;
   const verdict = !held
     ? colours.yellow(`${dialect} has no roles: nobody is held to this.`)
-    : differing.length > 0
-      ? `${count(differing.length, "difference")} from the models`
+    : differing > 0
+      ? `${count(differing, "difference")} from the models`
       : `${colours.green("✓")} as the models have it`;
   return [head, ...blocks, verdict].join("\n\n");
 }

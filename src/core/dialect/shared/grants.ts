@@ -1,5 +1,6 @@
 import { namesThrough } from "../../change/names.js";
-import type { Change } from "../../change/types.js";
+import { groupBy } from "../../lists.js";
+import { tableOf, type Change } from "../../change/types.js";
 import { addressOf, tablesByAddress } from "../../schema/address.js";
 import { equal } from "../../schema/canonical.js";
 import { rolesIn, tableGrantedTo, VERBS, withGrants } from "../../schema/grants.js";
@@ -89,6 +90,10 @@ function grantBlocks(
   const first: Block[] = [];
   const last: Block[] = [];
   const stayed = new Set<string>();
+  const ofColumns = groupBy(
+    changes.flatMap(bareChange).filter(({ kind }) => kind.endsWith(" column")),
+    change => tableOf(change)!,
+  );
   for (const table of after.tables) {
     const address = addressOf(table);
     const was = names.arrives(address) ? undefined : names.before(address);
@@ -109,7 +114,7 @@ function grantBlocks(
     const wanted = atomsOf(table);
     const gone = there.filter(atom => !wanted.some(each => equal(each, atom)));
     const lost = syntax.takesColumns ? gone.filter(each => each.column === undefined) : [];
-    const altered = alteredColumns(table, changes);
+    const altered = alteredColumns(table, ofColumns.get(address) ?? []);
     const come = wanted.filter(
       atom =>
         !there.some(each => equal(each, atom)) ||
@@ -129,10 +134,7 @@ function grantBlocks(
 }
 
 /** Columns that may be dropped and added again on the way, and what was granted on them with them. */
-function alteredColumns(table: Table, changes: readonly Change[]): Set<string> {
-  const own = changes
-    .flatMap(bareChange)
-    .filter(each => "table" in each && each.table === addressOf(table) && / column$/.test(each.kind));
+function alteredColumns(table: Table, own: readonly Change[]): Set<string> {
   const names = own.flatMap(each => (each.kind === "alter column" ? [each.after.name] : []));
   const computed = own.length > 0 ? table.columns.filter(column => column.computed) : [];
   return new Set([...names, ...computed.map(({ name }) => name)]);
