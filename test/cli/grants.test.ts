@@ -105,13 +105,13 @@ export class Glaze {
 });
 
 function grantsIn(tables: Schema["tables"]): (readonly string[])[] {
-  return tables.flatMap(table =>
-    [{ name: "", grants: table.grants }, ...table.columns]
-      .flatMap(({ name, grants = [] }) =>
+  return tables
+    .flatMap(table =>
+      [{ name: "", grants: table.grants }, ...table.columns].flatMap(({ name, grants = [] }) =>
         grants.flatMap(({ role, verbs }) => verbs.map(verb => [table.name, name, role, verb])),
-      )
-      .sort((a, b) => (a.join("\n") < b.join("\n") ? -1 : 1)),
-  );
+      ),
+    )
+    .sort((a, b) => (a.join("\n") < b.join("\n") ? -1 : 1));
 }
 
 test("who may do what is told with each field, of the models and as it is; the page tells it with each table", () => {
