@@ -7,8 +7,10 @@ import { runInThisContext } from "node:vm";
 import type { BuildFailure, BuildOptions, Plugin } from "esbuild";
 import { cacheFile, readCache, writeCache } from "../cache.js";
 import { Problem, problems } from "../core/problems.js";
+import { partition } from "../core/lists.js";
 import { isIdentifier } from "../core/model/write/code.js";
 import { programFolder, VERSION } from "../version.js";
+import { keepCompiled, keptCompiled, SECRETS, type Compiled } from "./compile-cache.js";
 import { importModule } from "./import-module.js";
 import { loadPackaged, packagedCode } from "./packaged.js";
 
@@ -52,9 +54,6 @@ export async function loadConfigModule(file: string): Promise<Record<string, unk
   }
 }
 
-/** A password in a URL, or something called like one beside a text. */
-const SECRETS = /:\/\/[^\s/:@"'`]*:[^\s"'`]*@|(?:passw|pwd|secret|token|key)\w*["']?\s*[:=]\s*["'`]/i;
-
 /** A script that needs nothing from elsewhere. @returns its exports */
 function runScript(code: string, filename: string): Record<string, unknown> {
   const module = { exports: {} as Record<string, unknown> };
@@ -74,7 +73,9 @@ export async function loadModules(
 ): Promise<Record<string, unknown>[]> {
   const contents = files.map((file, at) => `export * as m${at} from ${JSON.stringify(file)};`).join("\n");
   const input = { stdin: { contents, resolveDir: folder, loader: "ts" } } as const;
-  const exports = (await runCompiled(input, folder)) as Record<string, Record<string, unknown>>;
+  const entry = JSON.stringify([folder, contents]);
+  const code = (await keptCompiled(entry, locate)) ?? (await compileAndKeep(entry, input, folder));
+  const exports = (await runCompiled(input, folder, code)) as Record<string, Record<string, unknown>>;
   return files.map((_, at) => exports[`m${at}`]!);
 }
 
@@ -88,9 +89,15 @@ function standsAlone(text: string): boolean {
 
 type Input = Pick<BuildOptions, "entryPoints" | "stdin">;
 
-/** Only when it fails is it worth to know which line of the sources each line comes from. */
-async function runCompiled(input: Input, folder: string): Promise<Record<string, unknown>> {
-  const code = await compile(input, folder);
+async function compileAndKeep(entry: string, input: Input, folder: string): Promise<string> {
+  const compiled = await compileWhole(input, folder);
+  await keepCompiled(entry, compiled);
+  return compiled.code;
+}
+
+/** Only when it fails is it worth to know which line of the sources each line comes from. @param known compiled already */
+async function runCompiled(input: Input, folder: string, known?: string): Promise<Record<string, unknown>> {
+  const code = known ?? (await compile(input, folder));
   try {
     return await run(code);
   } catch (error) {
@@ -100,7 +107,12 @@ async function runCompiled(input: Input, folder: string): Promise<Record<string,
 }
 
 async function compile(input: Input, folder: string, options: BuildOptions = {}): Promise<string> {
+  return (await compileWhole(input, folder, options)).code;
+}
+
+async function compileWhole(input: Input, folder: string, options: BuildOptions = {}): Promise<Compiled> {
   const { build } = await import("esbuild");
+  const packages = new Map<string, string | undefined>();
   try {
     const result = await build({
       ...(input as BuildOptions),
@@ -115,14 +127,22 @@ async function compile(input: Input, folder: string, options: BuildOptions = {})
       // Names are read back from the classes' texts, and a name may have any letters.
       charset: "utf8",
       logLevel: "silent",
-      plugins: [resolvePackages(folder)],
+      metafile: true,
+      plugins: [resolvePackages(folder, packages)],
       // Decorators of the older kind in JavaScript, too; its other syntax is the same.
       loader: { ".js": "ts", ".mjs": "ts", ".cjs": "ts", ".jsx": "tsx" },
       // The settings the decorators are written for, whatever the project's own tsconfig says.
       tsconfigRaw: { compilerOptions: { experimentalDecorators: true, useDefineForClassFields: true } },
       ...options,
     });
-    return result.outputFiles![0]!.text;
+    const inputs = Object.keys(result.metafile!.inputs).filter(name => name !== "<stdin>");
+    const [packaged, files] = partition(inputs, name => name.startsWith(REQUIRED));
+    return {
+      code: result.outputFiles![0]!.text,
+      files: files.map(name => resolve(folder, name)),
+      packages,
+      packaged: packaged.map(name => fileURLToPath(name.slice(REQUIRED.length))),
+    };
   } catch (error) {
     throw compileError(error, folder);
   }
@@ -136,8 +156,7 @@ function compileError(error: unknown, folder: string): unknown {
 }
 
 /** Packages stay outside of the compiled code, under the address found for them: the project's, else the program's. */
-function resolvePackages(folder: string): Plugin {
-  const known = new Map<string, string | undefined>();
+function resolvePackages(folder: string, known: Map<string, string | undefined>): Plugin {
   return {
     name: "packages",
     setup(build) {
@@ -161,6 +180,9 @@ function resolvePackages(folder: string): Plugin {
     },
   };
 }
+
+/** What the names of packages that are loaded by themselves begin with among a script's sources. */
+const REQUIRED = "required:";
 
 /** All that a CommonJS package exports, named one by one. */
 async function reexport(url: string): Promise<string> {

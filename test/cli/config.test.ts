@@ -1,5 +1,6 @@
 import {
   chmodSync,
+  existsSync,
   mkdtempSync,
   readFileSync,
   readdirSync,
@@ -156,4 +157,39 @@ test("class-validator is kept in one piece, read from there, and never where tha
   chmodSync(join(cache, file!), 0o600);
   expect(studio.ok("check")).toBe(said);
   expect(readFileSync(join(cache, file!), "utf8")).toBe(whole);
+});
+
+test("models compiled in an earlier run are read anew once anything that they were made of is another", () => {
+  const studio = new Studio({
+    "emberset.config.ts": `export default ${target('"kiln-house.db"')};`,
+    "lib/limit.ts": "export const LIMIT = 5;\n",
+    "models/kiln.ts": `import { IsString, MaxLength } from "class-validator";
+import { Stored } from "emberset";
+import { LIMIT } from "../lib/limit.js";
+@Stored() export class Kiln { @IsString() @MaxLength(LIMIT) name!: string; }\n`,
+  });
+  const kept = () =>
+    existsSync(cache) ? readdirSync(cache).filter(name => name.startsWith("models-")).length : 0;
+  const type = () =>
+    /name ([^,]*),/.exec(studio.ok("export", "--as", "sql").replace(/["\n]/g, " "))?.[1]?.trim();
+  const before = kept();
+  expect([type(), type(), kept() - before]).toEqual([
+    expect.stringContaining("varchar(5)"),
+    expect.stringContaining("varchar(5)"),
+    1,
+  ]);
+  studio.write("lib/limit.ts", "export const LIMIT = 6;\n");
+  expect(type()).toContain("varchar(6)");
+  // The compiler finds it first.
+  studio.write("lib/limit.js", "export const LIMIT = 7;\n");
+  expect(type()).toContain("varchar(7)");
+  // What may be a secret is not kept.
+  const other = new Studio({
+    "emberset.config.ts": `export default ${target('"kiln-house.db"')};`,
+    "models/kiln.ts": `import { Stored } from "emberset";
+const token = "hush"; @Stored({ note: token.slice(4) }) export class Kiln {}\n`,
+  });
+  const then = kept();
+  other.ok("check");
+  expect(kept()).toBe(then);
 });
