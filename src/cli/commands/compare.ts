@@ -2,6 +2,7 @@ import type { CommandModule } from "yargs";
 import { RISK_LEVELS, type RiskLevel } from "../../core/change/risk.js";
 import type { Probe } from "../../core/plan/probe.js";
 import { groupBy } from "../../core/lists.js";
+import { equal } from "../../core/schema/canonical.js";
 import { sayRows } from "../../core/plan/say-rows.js";
 import type { ComparedChange, CompareResult } from "../../tasks/compare.js";
 import { columns, count } from "../terminal/layout.js";
@@ -88,7 +89,9 @@ export function renderChanges(changes: readonly ComparedChange[], colours: Colou
   const tables = groupBy(changes, ({ table = "" }) => table);
   const ordered = [...tables].sort(([, a], [, b]) => worst(b) - worst(a));
   const rows = ordered.flatMap(([table, own]) => {
-    const sorted = [...own].sort((a, b) => RISK_LEVELS.indexOf(b.risk) - RISK_LEVELS.indexOf(a.risk));
+    const sorted = together(
+      [...own].sort((a, b) => RISK_LEVELS.indexOf(b.risk) - RISK_LEVELS.indexOf(a.risk)),
+    );
     const cells = ({ detail, risk, reason }: ComparedChange, words: string) => [
       `${SIGNS[risk]} ${words}`,
       detail,
@@ -105,6 +108,26 @@ export function renderChanges(changes: readonly ComparedChange[], colours: Colou
   });
   return columns(["change", "detail", "risk"], rows, colours);
 }
+
+/** Columns that are altered alike, as where a role may do something with many of them, in one line. */
+function together(changes: readonly ComparedChange[]): ComparedChange[] {
+  const alike = groupBy(changes, ({ change, detail, risk }) =>
+    change.kind === "alter column" && equal(change.before.type, change.after.type)
+      ? JSON.stringify([detail, risk])
+      : change,
+  );
+  return [...alike.values()]
+    .map(group => {
+      const [first] = group;
+      if (group.length < MANY) return group;
+      const names = group.map(({ change }) => (change.kind === "alter column" ? change.after.name : ""));
+      return [{ ...first!, within: `alter columns ${names.join(", ")}` }];
+    })
+    .flat();
+}
+
+/** From here on they stand in one line. */
+const MANY = 3;
 
 /** No colour alone says it. */
 const SIGNS = { safe: "·", kept: "▹", "rows may refuse": "!", "loses data": "✗" } as const satisfies Record<

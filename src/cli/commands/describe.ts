@@ -176,12 +176,10 @@ function renderTable(table: DescribedTable, colours: Colours, point = ""): strin
     differs.filter(each => each.of === of && each.name === name && each.is !== "missing");
   const marked = (line: Line) => {
     const own = found(line);
-    const sign = own.length === 0 ? "" : SIGNS[own[0]!.is];
-    return [
-      colours.yellow(sign),
-      ...line.cells,
-      colours.yellow(own.map(each => tell(each, point)).join("; ")),
-    ];
+    // A column in which nothing stands is left out, and a colour would be something.
+    if (own.length === 0) return ["", ...line.cells, ""];
+    const told = own.map(each => tell(each, point)).join("; ");
+    return [colours.yellow(SIGNS[own[0]!.is]), ...line.cells, colours.yellow(told)];
   };
   const missing = differs.filter(({ is }) => is === "missing");
   const columnLines = table.columns.map(({ name, type, required, default: value = "", remarks }) =>
