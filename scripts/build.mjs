@@ -62,13 +62,17 @@ const APART = {
   "@babel/parser": { file: "typescript-parser", functions: ["parse", "parseExpression"] },
   "magic-string": { file: "edits", classes: ["MagicString"] },
   "@faker-js/faker/locale/en": { file: "made-up-words", classes: [], values: ["faker"] },
+  "supports-hyperlinks": { file: "terminal-links", functions: ["createSupportsHyperlinks"] },
   "@eslint-community/regexpp": { file: "pattern-parser", classes: ["RegExpParser"] },
 };
 const apart = {
   name: "apart",
   setup({ onLoad, onResolve }) {
     onResolve(
-      { filter: /^(?:@babel\/parser|magic-string|@eslint-community\/regexpp|@faker-js\/faker\/locale\/en)$/ },
+      {
+        filter:
+          /^(?:@babel\/parser|magic-string|supports-hyperlinks|@eslint-community\/regexpp|@faker-js\/faker\/locale\/en)$/,
+      },
       ({ path }) => ({
         path,
         namespace: "apart",

@@ -35,17 +35,18 @@ async function fromCache(file: string): Promise<object | undefined> {
   const name = `packaged-${sha256(file).toString("hex").slice(0, 16)}`;
   const head = `// ${JSON.stringify([VERSION, stampOf(file)])}\n`;
   const [cached, compiled] = [`${name}.cjs`, `${name}-${process.version}-${process.arch}.bin`].map(cacheFile);
-  let source = readCache(cached!)?.toString();
-  if (!source?.startsWith(head)) {
-    source = head + (await inOnePiece(file));
-    writeCache(cached!, source);
-    // Another user's folder, or none that can be written: it would be put together anew each time.
-    if (!readCache(cached!)) return undefined;
-  }
   try {
+    let source = readCache(cached!)?.toString();
+    if (!source?.startsWith(head)) {
+      // Another user's folder, or none that can be written: it would be put together anew each time.
+      writeCache(cached!, "");
+      if (!readCache(cached!)) return undefined;
+      source = head + (await inOnePiece(file));
+      writeCache(cached!, source);
+    }
     return runCached(source, file, cached!, compiled!);
   } catch {
-    // What is kept is harmed: Node loads the package itself.
+    // What is kept is harmed, or cannot be made: Node loads the package itself.
     return undefined;
   }
 }

@@ -2,7 +2,7 @@ import { existsSync } from "node:fs";
 import { hostname } from "node:os";
 import { relative, resolve } from "node:path";
 import { pathToFileURL } from "node:url";
-import supportsHyperlinks from "supports-hyperlinks";
+import { createSupportsHyperlinks } from "supports-hyperlinks";
 
 /** A path as seen from the current folder, unless that only makes it longer. */
 export function showPath(file: string): string {
@@ -13,15 +13,21 @@ export function showPath(file: string): string {
 /** A file, and a line of it, as seen from the current folder; a link to it where the terminal takes one. */
 export function showFile(file: string, line?: number, on: "stdout" | "stderr" = "stdout"): string {
   const shown = `${showPath(file)}${line === undefined ? "" : `:${line}`}`;
-  return supportsHyperlinks[on] ? linked(shown, file, line) : shown;
+  return takesLinks(on) ? linked(shown, file, line) : shown;
 }
 
 /** Files as they are called within a project, a line each. @param project the folder that was named, if any */
 export function listFiles(files: readonly string[], project = "."): string[] {
   return files.map(file => {
     const path = resolve(project, file);
-    return `  ${supportsHyperlinks.stdout && existsSync(path) ? linked(file, path) : file}`;
+    return `  ${takesLinks("stdout") && existsSync(path) ? linked(file, path) : file}`;
   });
+}
+
+/** Asked of a library only where there may be any: to load it takes as long as to print what a command has to say. */
+function takesLinks(on: "stdout" | "stderr"): boolean {
+  if (!process[on].isTTY && process.env["FORCE_HYPERLINK"] === undefined) return false;
+  return createSupportsHyperlinks(process[on]);
 }
 
 function linked(shown: string, file: string, line?: number): string {
