@@ -160,14 +160,25 @@ function adoptShop() {
 
 /** Somebody else has drafted from the same migration, and run it here. */
 function fork() {
-  const [mine, aside] = ["migrations/0003-racks-and-weights", "racks-and-weights"].map(name =>
-    join(studio, name),
+  rmSync(join(studio, "migrations", "0003-racks-and-weights"), { recursive: true });
+  const [mine, aside] = ["migrations/0003-glaze-recipes", "glaze-recipes"].map(name => join(studio, name));
+  const add = (file, before, field) => {
+    useModels("v2");
+    const path = join(studio, "models", file);
+    const text = readFileSync(path, "utf8");
+    writeFileSync(
+      path,
+      text.replace(before, line => `${field}\n${line}`),
+    );
+  };
+  add(
+    "glaze.ts",
+    /^.*@ReferredBy|^}/m,
+    '  @IsOptional() @IsString() @MaxLength(500) recipe?: string;\n  @Field({ type: "date", index: true }) mixedOn?: Date;',
   );
+  quiet("draft", "glaze recipes");
   renameSync(mine, aside);
-  useModels("v2");
-  const potter = join(studio, "models", "potter.ts");
-  const field = "  @IsOptional() @IsString() @MaxLength(20) nickname?: string;\n";
-  writeFileSync(potter, readFileSync(potter, "utf8").replace(/^.*joinedOn/m, `${field}$&`));
+  add("potter.ts", /^.*joinedOn/m, "  @IsOptional() @IsString() @MaxLength(20) nickname?: string;");
   quiet("draft", "nicknames");
   quiet("forward");
   renameSync(aside, mine);
