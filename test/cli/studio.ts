@@ -1,5 +1,14 @@
 import { spawn, spawnSync, type ChildProcess } from "node:child_process";
-import { cpSync, mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
+import {
+  cpSync,
+  mkdirSync,
+  mkdtempSync,
+  readFileSync,
+  readdirSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+} from "node:fs";
 import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
 import LibSql from "libsql";
@@ -37,10 +46,15 @@ export class Studio {
     return readFileSync(this.path(name), "utf8");
   }
 
-  /** The demo's models of one version, in place of those before. */
+  /** The demo's models of one version, in place of those before; without their grants where the config has no roles. */
   useModels(version: "v1" | "v2" | "v3"): this {
     rmSync(this.path("models"), { recursive: true, force: true });
     cpSync(join(KILN_HOUSE, version, "models"), this.path("models"), { recursive: true });
+    if (!this.read("emberset.config.ts").includes("roles:"))
+      for (const name of readdirSync(this.path("models"))) {
+        const text = this.read(`models/${name}`);
+        this.write(`models/${name}`, text.replace(/,?\s*grants: (?:\{[^{}]*\}|ITS_OWN)/g, ""));
+      }
     return this;
   }
 
