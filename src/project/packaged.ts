@@ -1,8 +1,9 @@
-import { readFileSync, statSync } from "node:fs";
+import { statSync } from "node:fs";
 import { createRequire, Module } from "node:module";
-import { dirname } from "node:path";
+import { dirname, resolve } from "node:path";
 import { Script } from "node:vm";
 import { cacheFile, readCache, writeCache } from "../cache.js";
+import { equal } from "../core/schema/canonical.js";
 import { sha256 } from "../core/sha256.js";
 import { VERSION } from "../version.js";
 
@@ -33,21 +34,41 @@ export function packagedCode(file: string): string {
 
 async function fromCache(file: string): Promise<object | undefined> {
   const name = `packaged-${sha256(file).toString("hex").slice(0, 16)}`;
-  const head = `// ${JSON.stringify([VERSION, stampOf(file)])}\n`;
   const [cached, compiled] = [`${name}.cjs`, `${name}-${process.version}-${process.arch}.bin`].map(cacheFile);
   try {
     let source = readCache(cached!)?.toString();
-    if (!source?.startsWith(head)) {
+    if (source === undefined || !isAsItWas(source)) {
       // Another user's folder, or none that can be written: it would be put together anew each time.
       writeCache(cached!, "");
       if (!readCache(cached!)) return undefined;
-      source = head + (await inOnePiece(file));
+      source = await inOnePiece(file);
       writeCache(cached!, source);
     }
     return runCached(source, file, cached!, compiled!);
   } catch {
     // What is kept is harmed, or cannot be made: Node loads the package itself.
     return undefined;
+  }
+}
+
+/** What a file is told by without reading it: [path, when it was changed, size]. */
+type Stamp = readonly [file: string, changed: number, size: number];
+
+function stampOf(file: string): Stamp {
+  const { mtimeMs, size } = statSync(file);
+  return [file, mtimeMs, size];
+}
+
+/** Whether the files that were put together are what they were: an installed package may be mended by hand. */
+function isAsItWas(source: string): boolean {
+  const head = /^\/\/ (.*)\n/.exec(source)?.[1];
+  if (head === undefined) return false;
+  try {
+    const [version, stamps] = JSON.parse(head) as [string, readonly Stamp[]];
+    return version === VERSION && stamps.length > 0 && stamps.every(stamp => equal(stampOf(stamp[0]), stamp));
+  } catch {
+    // One of them is gone, or it is no head of ours.
+    return false;
   }
 }
 
@@ -62,27 +83,16 @@ function runCached(source: string, file: string, cached: string, compiled: strin
   return module.exports;
 }
 
-/** Another one after the package was installed anew. */
-function stampOf(file: string): unknown {
-  let folder = dirname(file);
-  for (; dirname(folder) !== folder; folder = dirname(folder)) {
-    try {
-      const manifest = `${folder}/package.json`;
-      const { version } = JSON.parse(readFileSync(manifest, "utf8")) as { version?: string };
-      if (version !== undefined) return [file, version, statSync(manifest).mtimeMs];
-    } catch {
-      // In a folder above.
-    }
-  }
-  return [file, statSync(file).mtimeMs];
-}
-
+/** Behind a first line that says what it was made of. */
 async function inOnePiece(file: string): Promise<string> {
   const { build } = await import("esbuild");
-  const { outputFiles } = await build({
+  const folder = dirname(file);
+  const { outputFiles, metafile } = await build({
     entryPoints: [file],
+    absWorkingDir: folder,
     bundle: true,
     write: false,
+    metafile: true,
     format: "cjs",
     platform: "node",
     target: "node20",
@@ -90,5 +100,6 @@ async function inOnePiece(file: string): Promise<string> {
     keepNames: true,
     logLevel: "silent",
   });
-  return outputFiles[0]!.text;
+  const stamps = Object.keys(metafile.inputs).map(name => stampOf(resolve(folder, name)));
+  return `// ${JSON.stringify([VERSION, stamps])}\n${outputFiles[0]!.text}`;
 }
