@@ -3,7 +3,6 @@ import { createRequire, Module } from "node:module";
 import { dirname, resolve } from "node:path";
 import { Script } from "node:vm";
 import { cacheFile, readCache, writeCache } from "../cache.js";
-import { equal } from "../core/schema/canonical.js";
 import { sha256 } from "../core/sha256.js";
 import { VERSION } from "../version.js";
 
@@ -59,13 +58,18 @@ function stampOf(file: string): Stamp {
   return [file, mtimeMs, size];
 }
 
+function isStill([file, changed, size]: Stamp): boolean {
+  const found = statSync(file);
+  return found.mtimeMs === changed && found.size === size;
+}
+
 /** Whether the files that were put together are what they were: an installed package may be mended by hand. */
 function isAsItWas(source: string): boolean {
   const head = /^\/\/ (.*)\n/.exec(source)?.[1];
   if (head === undefined) return false;
   try {
     const [version, stamps] = JSON.parse(head) as [string, readonly Stamp[]];
-    return version === VERSION && stamps.length > 0 && stamps.every(stamp => equal(stampOf(stamp[0]), stamp));
+    return version === VERSION && stamps.length > 0 && stamps.every(isStill);
   } catch {
     // One of them is gone, or it is no head of ours.
     return false;
