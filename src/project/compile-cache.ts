@@ -1,4 +1,4 @@
-import { readdirSync, readFileSync } from "node:fs";
+import { readdirSync, readFileSync, statSync } from "node:fs";
 import { dirname } from "node:path";
 import { cacheFile, readCache, writeCache } from "../cache.js";
 import { equal } from "../core/schema/canonical.js";
@@ -60,9 +60,17 @@ export async function keptCompiled(
   }
 }
 
-/** Keeps what was compiled, unless a source may hold a secret. */
-export async function keepCompiled(entry: string, compiled: Compiled): Promise<void> {
+/** In milliseconds: file systems tell no finer when a file was changed. */
+const AT_ONCE = 20;
+
+/**
+ * Keeps what was compiled, unless a source may hold a secret, or was saved meanwhile: what was read of it may be either.
+ * @param began when compiling began, as Date.now() tells it
+ */
+export async function keepCompiled(entry: string, compiled: Compiled, began: number): Promise<void> {
   const { code, files, packages, packaged } = compiled;
+  const looked = [...files, ...files.map(file => dirname(file))];
+  if (looked.some(path => statSync(path).mtimeMs > began - AT_ONCE)) return;
   if (files.some(file => SECRETS.test(readFileSync(file, "utf8")))) return;
   const made = await madeOf(entry, files, packages, packaged);
   // In JavaScript a line ends at two more letters than in JSON.

@@ -90,8 +90,9 @@ function standsAlone(text: string): boolean {
 type Input = Pick<BuildOptions, "entryPoints" | "stdin">;
 
 async function compileAndKeep(entry: string, input: Input, folder: string): Promise<string> {
+  const began = Date.now();
   const compiled = await compileWhole(input, folder);
-  await keepCompiled(entry, compiled);
+  await keepCompiled(entry, compiled, began);
   return compiled.code;
 }
 

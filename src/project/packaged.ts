@@ -59,8 +59,8 @@ function stampOf(file: string): Stamp {
 }
 
 function isStill([file, changed, size]: Stamp): boolean {
-  const found = statSync(file);
-  return found.mtimeMs === changed && found.size === size;
+  const [, then, large] = stampOf(file);
+  return then === changed && large === size;
 }
 
 /** Whether the files that were put together are what they were: an installed package may be mended by hand. */

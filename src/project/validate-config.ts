@@ -17,7 +17,7 @@ import {
 } from "class-validator";
 import type { ValidationError } from "class-validator";
 import { closest } from "fastest-levenshtein";
-import { VERBS } from "../core/schema/grants.js";
+import { inheritedBy, VERBS, type RoleNames } from "../core/schema/grants.js";
 import { DEFAULT_DIALECT, DIALECT_NAMES, dialectNamed } from "../core/dialect/registry.js";
 
 class NamingShape {
@@ -95,6 +95,17 @@ export function faultsOfConfig(config: unknown): string[] {
   ];
 }
 
+/** No server lets two roles have all of each other. */
+function circlesOfRoles(roles: Record<string, unknown>): string[] {
+  if (!Object.values(roles).every(Array.isArray)) return [];
+  const all = roles as RoleNames;
+  const others = (role: string) => [...inheritedBy(role, all)];
+  const found = Object.keys(all).find(role => others(role).some(other => inheritedBy(other, all).has(role)));
+  return found === undefined
+    ? []
+    : [`roles.${found} must not have what has all of it (${others(found).join(", ")})`];
+}
+
 function faultsOfRoles(roles: unknown, grants: unknown): string[] {
   const known = isRecord(roles) ? Object.keys(roles) : [];
   const unknown = (path: string, given: unknown, valid: readonly string[]) => {
@@ -115,6 +126,7 @@ function faultsOfRoles(roles: unknown, grants: unknown): string[] {
           ),
         )
       : []),
+    ...(isRecord(roles) ? circlesOfRoles(roles) : []),
     ...(isRecord(grants)
       ? Object.entries(grants).flatMap(([role, verbs]) => [
           ...unknown(`grants.${role}`, verbs, VERBS),

@@ -123,3 +123,14 @@ test("who may do what is told with each field, of the models and as it is; the p
   studio.ok("chart", "--out", "page.html");
   expect(studio.read("page.html")).toContain('"access":[{"role":"visitor","words":"select"}');
 });
+
+test("roles that have all of each other are refused, as a server would", () => {
+  const studio = kilnHouse();
+  const config = studio.read("emberset.config.ts");
+  studio.write("emberset.config.ts", config.replace("visitor: []", 'visitor: ["potter"]'));
+  const { status, stderr } = studio.emberset("check");
+  expect([status, stderr]).toEqual([
+    2,
+    expect.stringContaining("roles.visitor must not have what has all of it"),
+  ]);
+});

@@ -49,7 +49,7 @@ export const completionCommand =
           "The same for fish",
         ) as never,
     handler: async ({ shell, project }) => {
-      if (shell !== "words") return session.part(SCRIPTS[shell], script => script);
+      if (shell !== "words") return session.raw(SCRIPTS[shell], script => script);
       const { nameable } = await import("../../tasks/complete.js");
       const found = wordsFor(session.behind, commands(), await nameable(project));
       if (found.length > 0) session.part(found, words => words.join("\n"));

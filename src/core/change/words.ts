@@ -2,13 +2,13 @@ import { addressOf } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
 import { showDataType } from "../schema/data-type.js";
 import { verbsOf } from "../schema/grants.js";
-import type { Grant } from "../schema/types.js";
 import { handlePart } from "../schema/types.js";
 import type {
   Column,
   Default,
   Definition,
   ForeignKey,
+  Grant,
   Index,
   PartKind,
   Parts,

@@ -1,6 +1,5 @@
 import { inheritedBy, verbsOf, type RoleNames } from "../schema/grants.js";
-import type { Grant } from "../schema/types.js";
-import type { Column, Schema, Table } from "../schema/types.js";
+import type { Column, Grant, Schema, Table } from "../schema/types.js";
 import type { Dialect } from "./shared/dialect.js";
 
 /**

@@ -22,6 +22,20 @@ export function grantsOf(verbs: ReadonlyMap<string, ReadonlySet<Verb>>): readonl
   return found.length > 0 ? found : undefined;
 }
 
+/** What roles may do, while it is put together. */
+export type Verbs = Map<string, Set<Verb>>;
+
+/** One more. */
+export function addVerb(verbs: Verbs, role: string, verb: Verb): void {
+  verbs.set(role, new Set([...(verbs.get(role) ?? []), verb]));
+}
+
+/** A table or a column with what roles may do with it, if there are any. */
+export function granted<T extends Table | Column>(of: T, verbs: Verbs | undefined): T {
+  const grants = verbs && grantsOf(verbs);
+  return grants ? { ...of, grants } : of;
+}
+
 /** What grants say of a role. */
 export function verbsOf(grants: readonly Grant[] | undefined, role: string): readonly Verb[] {
   return grants?.find(each => each.role === role)?.verbs ?? [];

@@ -1,6 +1,5 @@
-import type { Verb } from "../../../modelling/facts.js";
-import { grantsOf, VERBS } from "../../schema/grants.js";
-import type { Column, Table } from "../../schema/types.js";
+import { addVerb, granted, VERBS, type Verbs } from "../../schema/grants.js";
+import type { Table } from "../../schema/types.js";
 import type { CatalogRow } from "./dialect.js";
 
 /** Rows by the value of one of their columns, in the order they came. */
@@ -22,22 +21,15 @@ export function readGrants(
   table: Table,
 ): Table {
   if (rows.length === 0) return table;
-  const found = new Map<string | undefined, Map<string, Set<Verb>>>();
+  const found = new Map<string | undefined, Verbs>();
   for (const row of rows) {
     const verb = VERBS.find(each => each === String(row["verb"]).toLowerCase());
     if (!verb) continue;
     const column = columnOf(row);
-    const ofColumn = found.get(column) ?? new Map<string, Set<Verb>>();
+    const ofColumn: Verbs = found.get(column) ?? new Map();
     found.set(column, ofColumn);
-    const role = String(row["role"]);
-    ofColumn.set(role, new Set([...(ofColumn.get(role) ?? []), verb]));
+    addVerb(ofColumn, String(row["role"]), verb);
   }
-  const granted = <T extends Table | Column>(of: T, column: string | undefined): T => {
-    const grants = grantsOf(found.get(column) ?? new Map<string, Set<Verb>>());
-    return grants ? { ...of, grants } : of;
-  };
-  return {
-    ...granted(table, undefined),
-    columns: table.columns.map(column => granted(column, column.name)),
-  };
+  const columns = table.columns.map(column => granted(column, found.get(column.name)));
+  return granted({ ...table, columns }, found.get(undefined));
 }

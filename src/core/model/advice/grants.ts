@@ -23,8 +23,10 @@ export function adviseOnGrants(review: Review): void {
   for (const role of granted) {
     const may = mayOf([role, ...inheritedBy(role, roles.known)]);
     const mayByItself = mayOf([role]);
-    for (const [{ name: entity }, table] of entities) {
-      const propertyOf = (column: string) => propertyFor(review, entity, column);
+    for (const [described, table] of entities) {
+      const { name: entity } = described;
+      const propertyOf = (column: string) =>
+        review.resolver.columnsOf(described).find(each => each.column.name === column)?.field.property;
       const one = { role, entity, table, may, mayByItself, review, byAddress, propertyOf };
       unreadableTargets(one);
       unfilledFields(one);
@@ -59,11 +61,6 @@ interface One {
   readonly review: Review;
   readonly byAddress: ReadonlyMap<string, Table>;
   readonly propertyOf: (column: string) => string | undefined;
-}
-
-function propertyFor({ resolver }: Review, entity: string, column: string): string | undefined {
-  const found = resolver.entities.find(({ name }) => name === entity);
-  return found && resolver.columnsOf(found).find(each => each.column.name === column)?.field.property;
 }
 
 function where(entity: string, property: string | undefined) {

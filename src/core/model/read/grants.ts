@@ -1,5 +1,4 @@
-import { COLUMN_VERBS, grantsOf, VERBS, type RoleNames } from "../../schema/grants.js";
-import type { Grant } from "../../schema/types.js";
+import { addVerb, COLUMN_VERBS, granted, VERBS, type RoleNames, type Verbs } from "../../schema/grants.js";
 import type { Table } from "../../schema/types.js";
 import type { Grants, Verb } from "../../../modelling/facts.js";
 import type { ColumnResolver } from "./column-resolver.js";
@@ -29,32 +28,32 @@ export class EntityGrants {
     const own = this.declared(entity);
     const fields = this.resolver.columnsOf(entity).map(({ field }) => field);
     const roles = new Set([...own.keys(), ...fields.flatMap(field => this.rolesOf(entity, field))]);
-    const ofTable = new Map<string, Set<Verb>>();
-    const ofColumns = fields.map(() => new Map<string, Set<Verb>>());
+    const ofTable: Verbs = new Map();
+    const ofColumns = fields.map((): Verbs => new Map());
     for (const role of roles) {
       const usual = own.get(role) ?? new Set<Verb>();
       const byField = fields.map(field => verbsOfField(field, role) ?? usual);
       for (const verb of VERBS) {
         const isColumnVerb = (COLUMN_VERBS as readonly Verb[]).includes(verb);
         if (isColumnVerb ? byField.every(verbs => verbs.has(verb)) : usual.has(verb))
-          add(ofTable, role, verb);
+          addVerb(ofTable, role, verb);
         else if (isColumnVerb)
           byField.forEach((verbs, at) => {
-            if (verbs.has(verb)) add(ofColumns[at]!, role, verb);
+            if (verbs.has(verb)) addVerb(ofColumns[at]!, role, verb);
           });
       }
     }
-    const columns = table.columns.map((column, at) => withGrants(column, grantsOf(ofColumns[at]!)));
-    return withGrants({ ...table, columns }, grantsOf(ofTable));
+    const columns = table.columns.map((column, at) => granted(column, ofColumns[at]));
+    return granted({ ...table, columns }, ofTable);
   }
 
   /** A pair table is granted as the entity that has it: it has no fields of its own. */
   grantedPair(table: Table, owner: EntityDescription): Table {
-    return withGrants(table, grantsOf(this.declared(owner)));
+    return granted(table, this.declared(owner));
   }
 
   /** What roles may do with an entity as a whole. */
-  private declared({ name, options: { grants = {} } }: EntityDescription): Map<string, Set<Verb>> {
+  private declared({ name, options: { grants = {} } }: EntityDescription): Verbs {
     const said = Object.entries({ ...this.roles.usual, ...grants });
     return new Map(
       said
@@ -90,12 +89,4 @@ function verbsOfField({ facts }: FieldDescription, role: string): ReadonlySet<Ve
   if (!said || !Object.hasOwn(said, role)) return undefined;
   const verbs = said[role];
   return new Set(verbs === false ? [] : verbs);
-}
-
-function add(verbs: Map<string, Set<Verb>>, role: string, verb: Verb): void {
-  verbs.set(role, new Set([...(verbs.get(role) ?? []), verb]));
-}
-
-function withGrants<T extends object>(of: T, grants: readonly Grant[] | undefined): T {
-  return grants ? { ...of, grants } : of;
 }

@@ -15,13 +15,13 @@ import {
   takenOut,
 } from "../../shared/attic.js";
 import type { Numbered } from "../../shared/kept.js";
-import { EVERYONE } from "../../../schema/grants.js";
-import { apartFromGrants, type GrantSyntax } from "../../shared/grants.js";
+import { apartFromGrants } from "../../shared/grants.js";
 import { findRows, keepHeld, numberRows, roomForHeld, unnumberRows } from "../../shared/numbering.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { attic, moveTableSql } from "../attic.js";
-import { quote, quoteTable } from "../names.js";
+import { quoteTable } from "../names.js";
 import { alterationOf } from "./alter-table.js";
+import { GRANTS } from "./grants.js";
 import { keptOf, whileLocked } from "./locked.js";
 import { addReferences, dropReferences, liftReferences } from "./references.js";
 import { tablePairs, type TablePair } from "./table-pair.js";
@@ -36,15 +36,6 @@ export function render(given: RenderPlan): Block[] {
   const { plan, before, after } = apartFromGrants(given, GRANTS);
   return [...before, ...withoutGrants(plan), ...after];
 }
-
-/** Grants stand under names, whatever is called so: https://mariadb.com/kb/en/grant/ */
-const GRANTS: GrantSyntax = {
-  followTables: false,
-  takesColumns: false,
-  quote,
-  quoteTable,
-  role: name => (name === EVERYONE ? "PUBLIC" : quote(name)),
-};
 
 function withoutGrants(plan: RenderPlan): Block[] {
   const names = namesThrough(plan.changes);
