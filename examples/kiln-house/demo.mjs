@@ -1,7 +1,7 @@
 // The co-operative's story, told by the real program in a fresh folder: models, a comparison, a migration, a look at
 // the database, rows, a change of mind, and the way back. `npm run demo` builds the program and runs this.
 import { spawnSync } from "node:child_process";
-import { cpSync, mkdtempSync, readFileSync, rmSync } from "node:fs";
+import { cpSync, existsSync, mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -31,7 +31,9 @@ emberset("describe", "pieces");
 addRows("rows-v1.sql");
 
 useModels("v2");
-say("Version 2: glazes, firings and shelves arrive; pieces get a price; a potter may not use a title twice.");
+say(
+  "Version 2: glazes, firings and shelves arrive, and a view of where pieces stand; pieces get a price; a potter may not use a title twice.",
+);
 emberset("check");
 emberset("compare");
 emberset("draft", "glazes, firings and shelves");
@@ -83,9 +85,11 @@ function emberset(...parts) {
 }
 
 function useModels(version) {
-  const models = join(studio, "models");
-  rmSync(models, { recursive: true, force: true });
-  cpSync(join(here, version, "models"), models, { recursive: true });
+  for (const folder of ["models", "objects"]) {
+    rmSync(join(studio, folder), { recursive: true, force: true });
+    const from = join(here, version, folder);
+    if (existsSync(from)) cpSync(from, join(studio, folder), { recursive: true });
+  }
 }
 
 function addRows(file) {

@@ -263,8 +263,10 @@ function newSpellings({ schema }: Catalog, ledger: readonly LedgerEntry[], sent:
 /** A scratch database has no roles to grant something to. */
 function statementsFor({ dialect, target }: Database, text: string): readonly Statement[] {
   const all = splitStatements(text, dialect.tokens);
-  return target.scratch ? all.filter(({ sql }) => !/^(?:GRANT|REVOKE)\b/i.test(sql)) : all;
+  return target.scratch ? all.filter(({ sql }) => !OF_ROLES.test(sql)) : all;
 }
+
+const OF_ROLES = /^(?:GRANT|REVOKE|(?:CREATE|DROP) POLICY|ALTER TABLE [^]* ROW LEVEL SECURITY$)(?![\w])/i;
 
 function refuseTransactions(statements: readonly Statement[], file: string): void {
   const found = statements.find(({ sql }) =>

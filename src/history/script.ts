@@ -9,7 +9,7 @@ import { widens } from "../core/dialect/registry.js";
 import { heldAddresses, planFor, type Keeping } from "../core/plan/plan.js";
 import { addressOf } from "../core/schema/address.js";
 import type { Schema } from "../core/schema/types.js";
-import { splitStatements, type Statement } from "../core/sql/statements.js";
+import { splitStatements, terminated, type Statement } from "../core/sql/statements.js";
 import { showNumber, type Migration } from "./migration.js";
 import { readScript } from "./read.js";
 
@@ -65,7 +65,10 @@ function draftText(migration: Migration, direction: Direction, dialect: Dialect)
     ),
   ];
   const blocks = dialect.render.blocks(plan);
-  const body = blocks.length > 0 ? blocks.map(blockText) : [comment(`nothing to do on ${dialect.title}`)];
+  const body =
+    blocks.length > 0
+      ? blocks.map(block => blockText(block, dialect))
+      : [comment(`nothing to do on ${dialect.title}`)];
   const notes = dialect.render.scriptNotes(blocks);
   return `${[[...header, ...notes].map(comment).join("\n"), ...body].join("\n\n")}\n`;
 }
@@ -78,7 +81,7 @@ export function planText(plan: RenderPlan, dialect: Dialect, more: readonly stri
   ];
   return `${blocks
     .filter(({ statements }) => statements.length > 0)
-    .map(blockText)
+    .map(block => blockText(block, dialect))
     .join("\n\n")}\n`;
 }
 
@@ -150,11 +153,11 @@ function fatesOf(
   };
 }
 
-function blockText({ title, details = [], statements }: Block): string {
+function blockText({ title, details = [], statements }: Block, { tokens }: Dialect): string {
   return [
     comment(title),
     ...details.map(detail => comment(`  ${detail}`)),
-    ...statements.map(statement => `${statement};`),
+    ...statements.map(statement => terminated(statement, tokens)),
   ].join("\n");
 }
 

@@ -131,6 +131,11 @@ export interface StoredOptions<T = unknown> {
   readonly unnamed?: boolean;
   /** What roles may do with it: of a role that stands here, the config's own `grants` are not asked. */
   readonly grants?: Grants;
+  /**
+   * Which rows a role sees, writes and deletes, as a condition: `{ visitor: "{stage} = 'on sale'" }`. Roles with grants and
+   * none see all; other roles see what they saw before. PostgreSQL holds them to it. @default all rows
+   */
+  readonly rows?: Readonly<Record<string, SqlText>>;
   readonly options?: Options;
 }
 

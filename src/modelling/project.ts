@@ -70,6 +70,11 @@ interface TargetOptions {
 export interface Project {
   /** Patterns of the model files, from the project's folder. @default all .ts files in `models` and the folders in it */
   readonly models?: readonly string[];
+  /**
+   * Patterns of files with SQL of your own, one view, routine, trigger or event each: `objects/open_pieces.sql` for all
+   * dialects, `objects/open_pieces.postgres.sql` for one. @default all .sql files in `objects` and the folders in it
+   */
+  readonly objects?: readonly string[];
   /** The folder of the migrations, from the project's folder. @default "migrations" */
   readonly migrations?: string;
   /** The target used when none is named. @default the only one, or "local" */

@@ -169,7 +169,8 @@ function linkTo(address: string): HTMLElement {
 
 const MARKS = { key: "◆", required: "●", optional: "○" } as const;
 
-function showDetails({ address, entity, note, rows, rules, referredBy, access = [], sql }: PageTable): void {
+function showDetails(table: PageTable): void {
+  const { address, entity, note, rows, rules, referredBy, reads = [], readBy = [], access = [], sql } = table;
   const close = make("button", { type: "button", "aria-label": "Back to the list" }, "×");
   close.addEventListener("click", () => choose(undefined));
   const steps = data.steps.flatMap(step =>
@@ -211,6 +212,14 @@ function showDetails({ address, entity, note, rows, rules, referredBy, access = 
           make("span", { class: "quiet" }, ` ${columns.join(", ")} · ${sayDelete(onDelete)}`),
         ),
       ),
+    ),
+    ...section(
+      "Reads",
+      reads.map(each => make("li", {}, linkTo(each))),
+    ),
+    ...section(
+      "Read by",
+      readBy.map(each => make("li", {}, linkTo(each))),
     ),
     ...section(
       "Who may do what",

@@ -1,3 +1,4 @@
+import { readFileSync } from "node:fs";
 import { glob } from "tinyglobby";
 import { buildSchema } from "../core/model/build-schema.js";
 import type { ModelSchema } from "../core/model/read/model-schema.js";
@@ -5,6 +6,7 @@ import { describeEntities } from "../core/model/read/entities.js";
 import type { EntityDescription } from "../core/model/read/descriptions.js";
 import { writtenProperties } from "../core/model/read/written-properties.js";
 import type { Finding } from "../core/model/read/findings.js";
+import { readObjects, type ObjectFile } from "../core/model/read/objects.js";
 import { Problem, problems } from "../core/problems.js";
 import { recordedDefinitions, storedClasses } from "../modelling/facts.js";
 import { CompileError, loadModules } from "./compile.js";
@@ -45,16 +47,20 @@ export async function loadModels(settings: Settings): Promise<LoadedModels> {
     cls => sources.written(cls) ?? writtenProperties(cls),
   );
   if (entities.length === 0) throw problems.noModels({ patterns: settings.models });
-  const model = buildSchema(entities, settings.naming, dialectsInUse(settings), {
+  const dialects = dialectsInUse(settings);
+  const written = readObjects(await objectFiles(settings), dialects);
+  const model = buildSchema(entities, settings.naming, dialects, {
     definitions: recordedDefinitions().slice(defined),
+    objects: written.objects,
     declared: sources.declared,
     roles: { known: settings.roles, usual: settings.grants },
   });
   const locate = (finding: Finding): Finding => {
+    if (finding.file !== undefined) return finding;
     const entity = entities.find(({ name }) => name === finding.entity);
     return { ...finding, ...(entity && sources.locationOf(entity, finding.property)) };
   };
-  const findings = model.findings.map(locate);
+  const findings = [...model.findings.map(locate), ...written.findings];
   cache.keep();
   return {
     ...model,
@@ -64,6 +70,18 @@ export async function loadModels(settings: Settings): Promise<LoadedModels> {
     locate,
     fileOf: entity => sources.locationOf(entity, undefined)?.file,
   };
+}
+
+/** The files with SQL of the developer's own. @throws Problem E200 */
+async function objectFiles({ folder, objects }: Settings): Promise<ObjectFile[]> {
+  const paths = (await glob([...objects], { cwd: folder, absolute: true })).sort();
+  return paths.map(path => {
+    try {
+      return { path, text: readFileSync(path, "utf8") };
+    } catch (error) {
+      throw problems.unreadableModel({ file: path, reason: messageOf(error) }, error);
+    }
+  });
 }
 
 async function loadOrExplain(

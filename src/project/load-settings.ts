@@ -68,6 +68,7 @@ function complete(config: Project, folder: string, configFile: string): Settings
     folder,
     configFile,
     models: config.models ?? DEFAULTS.models,
+    objects: config.objects ?? DEFAULTS.objects,
     migrations: resolve(folder, config.migrations ?? DEFAULTS.migrations),
     home: config.home ?? (names.length === 1 ? names[0]! : "local"),
     naming: { ...DEFAULTS.naming, ...config.naming },

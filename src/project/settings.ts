@@ -13,6 +13,8 @@ export interface Settings {
   readonly folder: string;
   readonly configFile: string;
   readonly models: readonly string[];
+  /** Patterns of files with SQL of the developer's own. */
+  readonly objects: readonly string[];
   readonly migrations: string;
   readonly home: string;
   readonly naming: NamingRules;
@@ -58,6 +60,7 @@ export interface TargetSettings {
 
 export const DEFAULTS = {
   models: ["models/**/*.ts"],
+  objects: ["objects/**/*.sql"],
   migrations: "migrations",
   naming: { tables: "plural", case: "snake" },
   guarded: false,
@@ -101,10 +104,19 @@ export function dialectOf({
   return withRoles(foreignKeys ? dialects[dialect] : withoutForeignKeys(dialects[dialect]), roles);
 }
 
-// `models/**/*.ts` → `models`: the folder that the first pattern begins with.
 /** The folder that model files go to: the part of the first pattern of `models` that is no pattern. */
 export function modelsFolder({ folder, models }: Settings): string {
-  const parts = (models[0] ?? "").split("/");
+  return startOf(folder, models);
+}
+
+/** The folder that files of objects go to. */
+export function objectsFolder({ folder, objects }: Settings): string {
+  return startOf(folder, objects);
+}
+
+/** `models/**\/*.ts` → `models`: the folder that the first pattern begins with. */
+function startOf(folder: string, patterns: readonly string[]): string {
+  const parts = (patterns[0] ?? "").split("/");
   const end = parts.findIndex(part => /[*?{[(!]/.test(part));
   return join(folder, ...parts.slice(0, end < 0 ? -1 : end));
 }

@@ -73,6 +73,7 @@ class QueryShape {
 
 class ProjectShape {
   @IsOptional() @IsArray() @ArrayNotEmpty() @IsString({ each: true }) models?: unknown;
+  @IsOptional() @IsArray() @IsString({ each: true }) objects?: unknown;
   @IsOptional() @IsString() @IsNotEmpty() migrations?: unknown;
   @IsOptional() @IsString() home?: unknown;
   @IsOptional() @IsObject() naming?: unknown;

@@ -3,7 +3,11 @@ import { addressOf, tablesByAddress } from "../core/schema/address.js";
 import { equal } from "../core/schema/canonical.js";
 import { accessTo, type Access } from "../core/schema/grants.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
+import type { Schema, SqlText } from "../core/schema/types.js";
+import { showSql } from "../core/change/words.js";
+import { textFor } from "../core/sql/placeholders.js";
 import { withDatabase } from "../database/open.js";
+import type { LoadedModels } from "../project/load-models.js";
 import { heldAddresses } from "../core/plan/plan.js";
 import type { Verb } from "../modelling/facts.js";
 import { dialectOf } from "../project/settings.js";
@@ -31,6 +35,16 @@ export interface TableAccess {
   /** Whether the database has no such table. */
   readonly missing?: true;
   readonly lines: readonly AccessLine[];
+  /** Roles that see some of its rows alone. */
+  readonly rows: readonly RowAccess[];
+}
+
+export interface RowAccess {
+  readonly role: string;
+  /** As the models say it, with `{field}` for a column. */
+  readonly condition: string;
+  /** Whether the database holds the role to it. */
+  readonly held: boolean;
 }
 
 export interface AccessLine {
@@ -48,7 +62,8 @@ export interface AccessLine {
 export async function describeAccess({ table, ...options }: AccessOptions): Promise<AccessResult> {
   const project = await openProject(options);
   const target = await oneTarget(project.settings, options.target, options);
-  const { schema } = await project.soundModels();
+  const models = await project.soundModels();
+  const { schema } = models;
   const dialect = dialectOf(target);
   const held = dialect.roles !== undefined;
   const found = held
@@ -71,12 +86,33 @@ export async function describeAccess({ table, ...options }: AccessOptions): Prom
         table: addressOf(each),
         ...(there && !actual && { missing: true as const }),
         lines: linesOf(accessTo(each, target.roles), actual && accessTo(actual, target.roles), target.roles),
+        rows: rowsSaid(models, addressOf(each)).map(({ role, sql }) => ({
+          role,
+          condition: textFor(sql, dialect.name) ?? showSql(sql),
+          held: holdsRows(found, nameHere(addressOf(each)), dialect.roles?.rowsSql && role),
+        })),
       };
     });
   return {
     ...{ target: target.name, dialect: target.dialect, place: target.label },
     ...{ roles: Object.keys(target.roles), held, tables },
   };
+}
+
+/** What models say of the rows that roles see. */
+export function rowsSaid(
+  { entities, resolver }: Pick<LoadedModels, "entities" | "resolver">,
+  address: string,
+): { readonly role: string; readonly sql: SqlText }[] {
+  const entity = entities.find(each => resolver.address(each) === address);
+  return Object.entries(entity?.options.rows ?? {}).map(([role, sql]) => ({ role, sql }));
+}
+
+/** Whether a policy of ours is there for a role. */
+function holdsRows(found: Schema | undefined, address: string, role: string | undefined): boolean {
+  return (found?.definitions ?? []).some(
+    each => each.kind === "policy" && each.on === address && each.name === `rows_${role}`,
+  );
 }
 
 function linesOf(

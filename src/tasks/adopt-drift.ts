@@ -5,6 +5,7 @@ import { asSaid } from "../core/dialect/as-said.js";
 import { mergeHeld } from "../core/dialect/merge-held.js";
 import { learnSpellings, respell } from "../core/lower/spellings.js";
 import { problems } from "../core/problems.js";
+import { withoutStrangers } from "../core/schema/types.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
 import { showNumber } from "../history/migration.js";
@@ -59,7 +60,7 @@ export async function adoptDrift({
       .filter(entry => entry.state === "pending")
       .map(({ number }) => showNumber(number));
     if (pending.length > 0) throw problems.pendingFirst({ target: target.name, pending });
-    const { held } = await readHeld(database);
+    const held = withoutStrangers((await readHeld(database)).held, [history.schema]);
     const spellings = allSpellings(await readLedger(database));
     const taken = mergeHeld(history.schema, { dialect, held, spellings });
     const came = diff(history.schema, taken);

@@ -3,12 +3,18 @@ import { relative } from "node:path";
 import { glob } from "tinyglobby";
 import { diff } from "../core/change/diff.js";
 import { describeChange, sayChange } from "../core/change/words.js";
-import type { LeftAlone } from "../core/dialect/shared/dialect.js";
+import type { Catalog, LeftAlone } from "../core/dialect/shared/dialect.js";
 import { learnSpellings } from "../core/lower/spellings.js";
+import { textOf } from "../core/dialect/shared/object-text.js";
+import { objectFiles } from "../core/model/write/object-files.js";
+import { addressOf } from "../core/schema/address.js";
+import { mentionsIn } from "../core/sql/object-head.js";
+import { partition } from "../core/lists.js";
 import { splitStatements } from "../core/sql/statements.js";
+import type { TokenRules } from "../core/sql/tokens.js";
 import { writeModels } from "../core/model/write/write-models.js";
 import { Problem, problems } from "../core/problems.js";
-import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
+import { EMPTY_SCHEMA, isObject, type ObjectDefinition, type Schema } from "../core/schema/types.js";
 import { EngineError, type Database } from "../database/session/database.js";
 import { LEDGER, withoutInternal } from "../core/schema/internal-tables.js";
 import { makeLedger, readLedger, recordRun } from "../database/ledger.js";
@@ -70,7 +76,8 @@ export async function adopt({ title = "baseline", ...options }: AdoptOptions): P
     const { dialect } = database;
     const raised = dialect.types.raise(dialect.types.unspell(held));
     const files = writeModels(raised, { dialect, naming: settings.naming, usual: settings.grants });
-    const staged = await stageModels(files, settings);
+    const objects = objectFiles((raised.definitions ?? []).filter(isObject), dialect);
+    const staged = await stageModels(files, settings, objects);
     try {
       const schema = soundSchema(await staged.read());
       const spellings = dialect.catalog.respells ? learnSpellings(dialect.types.settle(schema), held) : {};
@@ -133,8 +140,49 @@ async function refuseLedger(database: Database): Promise<void> {
 export async function readHeld(
   database: Database,
 ): Promise<{ readonly held: Schema; readonly leftAlone: readonly LeftAlone[] }> {
-  const { schema, leftAlone } = withoutInternal(await database.readCatalog());
-  return { held: schema, leftAlone };
+  return partStranded(withoutInternal(await database.readCatalog()), database.dialect.tokens);
+}
+
+/** What speaks of something that is left alone is left alone, too: it could not be made without it. */
+function partStranded(
+  { schema, leftAlone }: Catalog,
+  tokens: TokenRules,
+): { readonly held: Schema; readonly leftAlone: readonly LeftAlone[] } {
+  const lost = new Set(
+    leftAlone.flatMap(({ kind, name }) =>
+      /(?:table|partition|aggregate|view|function)$/.test(kind)
+        ? [name.replace(/^.*\./, "").toLowerCase()]
+        : [],
+    ),
+  );
+  const tables = new Set(schema.tables.map(({ name }) => name.toLowerCase()));
+  const all = (schema.definitions ?? []).filter(isObject);
+  // Policies are said by models, of roles in the config.
+  const [stranded, others] = partition(all, ({ kind }) => kind === "policy");
+  let objects = others;
+  for (let found = objects; found.length > 0;) {
+    found = objects.filter(object =>
+      [...mentionsIn(textOf(object), tokens).bound].some(name => lost.has(name) && !tables.has(name)),
+    );
+    for (const { name } of found) lost.add(name.toLowerCase());
+    stranded.push(...found);
+    objects = objects.filter(object => !found.includes(object));
+  }
+  const { definitions = [], ...rest } = schema;
+  const kept = definitions.filter(each => !isObject(each) || objects.includes(each));
+  return {
+    held: { ...rest, ...(kept.length > 0 && { definitions: kept }) },
+    leftAlone: [...leftAlone, ...stranded.map(leftAloneOf)],
+  };
+}
+
+/** An object that is somebody else's. */
+export function leftAloneOf(object: ObjectDefinition): LeftAlone {
+  return {
+    kind: object.kind,
+    name: object.kind === "trigger" ? object.name : addressOf(object),
+    ...(object.on !== undefined && { table: object.on }),
+  };
 }
 
 function soundSchema({ schema, findings }: LoadedModels): Schema {

@@ -8,8 +8,11 @@ import { writePage } from "../core/chart/page.js";
 import { DIALECT_TITLES, type DialectName } from "../core/dialect/registry.js";
 import { blocksFor } from "../core/plan/plan.js";
 import { addressOf, tablesByAddress } from "../core/schema/address.js";
-import { EMPTY_SCHEMA } from "../core/schema/types.js";
+import { EMPTY_SCHEMA, isObject, type ObjectDefinition } from "../core/schema/types.js";
+import { textFor } from "../core/sql/placeholders.js";
 import { showNumber } from "../history/migration.js";
+import { showSql } from "../core/change/words.js";
+import { rowsSaid } from "./access.js";
 import { asset } from "./assets.js";
 import type { OpenProject } from "./open-project.js";
 import type { Point } from "./points.js";
@@ -50,23 +53,42 @@ function stepsTo({ history }: OpenProject, { migrations: last, beyond = [] }: Po
 }
 
 /** What the config's roles may do with a table. */
-function accessIn({ settings: { roles } }: OpenProject, { schema }: Point) {
+function accessIn({ settings: { roles } }: OpenProject, { schema, models }: Point) {
   const byAddress = tablesByAddress(schema);
   return (address: string): RoleAccess[] => {
     const table = byAddress.get(address);
-    return table ? sayAccess(table, roles) : [];
+    const rows = models ? rowsSaid(models, address) : [];
+    const seen = new Map(rows.map(({ role, sql }) => [role, showSql(sql)]));
+    return table ? sayAccess(table, roles, seen) : [];
   };
+}
+
+/** An object in the words of each dialect that has it. */
+function textsOf(
+  object: ObjectDefinition | undefined,
+  dialects: OpenProject["dialects"],
+): Record<string, string> {
+  return Object.fromEntries(
+    dialects.flatMap(dialect => {
+      const text = object && textFor(object.sql, dialect.name);
+      return text === undefined ? [] : [[DIALECT_TITLES[dialect.name as DialectName], `${text};`]];
+    }),
+  );
 }
 
 /** What makes a table, in the words of each dialect in use. */
 function sqlOf({ dialects }: OpenProject, { schema: { tables, definitions = [] } }: Point) {
   const byAddress = new Map(tables.map(table => [addressOf(table), table]));
+  const types = definitions.filter(each => !isObject(each));
+  const objects = new Map(definitions.filter(isObject).map(each => [addressOf(each), each]));
   return (address: string): Record<string, string> => {
     const table = byAddress.get(address);
-    if (!table) return {};
+    if (!table) return textsOf(objects.get(address), dialects);
     return Object.fromEntries(
       dialects.map(dialect => {
-        const blocks = blocksFor(dialect, { ...EMPTY_SCHEMA, definitions }, [{ kind: "add table", table }]);
+        const blocks = blocksFor(dialect, { ...EMPTY_SCHEMA, definitions: types }, [
+          { kind: "add table", table },
+        ]);
         return [
           DIALECT_TITLES[dialect.name as DialectName],
           blocks.flatMap(({ statements }) => statements.map(each => `${each};`)).join("\n\n"),

@@ -42,6 +42,7 @@ export interface ChartResult {
   readonly from?: string;
   readonly files: readonly string[];
   readonly tables: number;
+  readonly views: number;
   readonly relations: number;
 }
 
@@ -79,8 +80,9 @@ export async function chart(options: ChartOptions = {}): Promise<ChartResult> {
     of,
     ...(from !== undefined && { from }),
     files: out,
-    tables: chosen.tables.length,
-    relations: chosen.links.length,
+    tables: chosen.tables.filter(({ role }) => role !== "view").length,
+    views: chosen.tables.filter(({ role }) => role === "view").length,
+    relations: chosen.links.filter(({ reads }) => !reads).length,
   };
 }
 

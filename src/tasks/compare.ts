@@ -1,5 +1,6 @@
 import { risks, type RiskLevel } from "../core/change/risk.js";
-import { tableOf, type Change } from "../core/change/types.js";
+import { isOfDefinition, tableOf, type Change, type DefinitionChange } from "../core/change/types.js";
+import { isObject } from "../core/schema/types.js";
 import { describeChange, describeDifference, describeWithin } from "../core/change/words.js";
 import { widens } from "../core/dialect/registry.js";
 import { planFor } from "../core/plan/plan.js";
@@ -86,7 +87,7 @@ export function withRisks(changes: readonly Change[], keep: boolean): ComparedCh
   const found = risks(changes, { keep, widens });
   return changes.map((change, at) => {
     const { level, reason } = found[at]!;
-    const table = called(tableOf(change), changes);
+    const table = called(isOfDefinition(change) ? standsOn(change) : tableOf(change), changes);
     return {
       change,
       words: describeChange(change),
@@ -97,6 +98,12 @@ export function withRisks(changes: readonly Change[], keep: boolean): ComparedCh
       ...(reason !== undefined && { reason }),
     };
   });
+}
+
+/** What a trigger or a policy stands on. */
+function standsOn(change: DefinitionChange): string | undefined {
+  const definition = "after" in change ? change.after : change.definition;
+  return isObject(definition) ? definition.on : undefined;
 }
 
 /** A table by the name it has after all changes. */

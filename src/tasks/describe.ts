@@ -4,12 +4,22 @@ import type { CatalogRow, LeftAlone } from "../core/dialect/shared/dialect.js";
 import { problems } from "../core/problems.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
-import type { Column, ForeignKey, Schema, Table } from "../core/schema/types.js";
+import {
+  definitionKey,
+  isObject,
+  type Column,
+  type ForeignKey,
+  type ObjectDefinition,
+  type Schema,
+  type Table,
+} from "../core/schema/types.js";
 import { describeDefault, showSql } from "../core/change/words.js";
 import { showDataType } from "../core/schema/data-type.js";
 import { countRows } from "../database/count-rows.js";
 import { withDatabase } from "../database/open.js";
 import type { Database } from "../database/session/database.js";
+import { textOf } from "../core/dialect/shared/object-text.js";
+import { leftAloneOf } from "./adopt.js";
 import { besideOf, type Beside, type Difference } from "./beside.js";
 import { oneTarget } from "./databases.js";
 import { openProject, type OpenProject } from "./open-project.js";
@@ -17,12 +27,19 @@ import { type TargetOptions, watched } from "./options.js";
 import { changesBetween, pointOf, readPoint, type Point } from "./points.js";
 
 export interface DescribeOptions extends TargetOptions {
-  /** One table. @default all */
+  /** One table, view or routine. @default all */
   readonly table?: string | undefined;
   /** How many rows of each table are given, too. @default 0 */
   readonly rows?: number | undefined;
   /** A version of the schema from which it may differ: `models`, `history`, a migration's number. @default none */
   readonly beside?: string | undefined;
+}
+
+export interface DescribedObject extends LeftAlone {
+  /** Whether the history has it; others are left alone. */
+  readonly known: boolean;
+  /** What makes it, as the engine has it: of one that was asked for. */
+  readonly sql?: string;
 }
 
 export interface DescribeResult {
@@ -35,6 +52,8 @@ export interface DescribeResult {
   readonly beside?: Pick<Beside, "missing" | "others"> & { readonly point: string };
   /** What is there but not modelled; only that of the table when one was named. */
   readonly leftAlone: readonly LeftAlone[];
+  /** Views, routines, triggers and events. */
+  readonly objects: readonly DescribedObject[];
 }
 
 export interface DescribedTable {
@@ -98,16 +117,26 @@ export async function describe({
   return withDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
     const catalog = withoutInternal(await database.readCatalog());
     const { tables } = catalog.schema;
-    const chosen = table === undefined ? tables : [findTable(tables, table)];
+    const objects = (catalog.schema.definitions ?? []).filter(isObject);
+    const asked = table === undefined ? [] : objectsNamed(objects, table, tables);
+    const chosen = table === undefined ? tables : asked.length > 0 ? [] : [findTable(tables, table, objects)];
     const rows = await countRows(database, chosen);
     const names = new Set(chosen.map(addressOf));
+    const isOf = (on: string | undefined) => table === undefined || (on !== undefined && names.has(on));
+    const keys = new Set(
+      objects.length > 0 ? (project.tornHistory().schema.definitions ?? []).map(definitionKey) : [],
+    );
     const references = referencesOf(tables);
     const held = other && besideOf(await changesTo(project, database, catalog.schema, target.name, other));
-    const described: DescribedTable[] = [];
+    const described = (object: ObjectDefinition): DescribedObject => ({
+      ...leftAloneOf(object),
+      known: keys.has(definitionKey(object)),
+    });
+    const told: DescribedTable[] = [];
     for (const each of chosen) {
       const address = addressOf(each);
       const differs = held && (held.byTable.get(address) ?? []);
-      described.push({
+      told.push({
         ...describeTable(each, references, rows.get(address) ?? 0),
         ...(differs && { differs }),
         ...(wanted > 0 && { first: await firstRows(database, each, wanted) }),
@@ -117,7 +146,7 @@ export async function describe({
       target: target.name,
       dialect: target.dialect,
       place: target.label,
-      tables: described,
+      tables: told,
       ...(held && {
         beside: {
           point: beside!,
@@ -125,9 +154,11 @@ export async function describe({
           others: table === undefined ? held.others : [],
         },
       }),
-      leftAlone: catalog.leftAlone.filter(
-        each => table === undefined || (each.table !== undefined && names.has(each.table)),
-      ),
+      objects: [
+        ...asked.map(each => ({ ...described(each), sql: textOf(each) })),
+        ...objects.filter(each => !asked.includes(each) && isOf(each.on)).map(described),
+      ],
+      leftAlone: catalog.leftAlone.filter(each => isOf(each.table)),
     };
   });
 }
@@ -151,11 +182,21 @@ function firstRows({ dialect, rows }: Database, table: Table, count: number): Pr
   );
 }
 
-function findTable(tables: readonly Table[], wanted: string): Table {
+/** Objects of a name that no table has. */
+function objectsNamed(
+  objects: readonly ObjectDefinition[],
+  wanted: string,
+  tables: readonly Table[],
+): ObjectDefinition[] {
+  const isWanted = (each: Table | ObjectDefinition) => addressOf(each).toLowerCase() === wanted.toLowerCase();
+  return tables.some(isWanted) ? [] : objects.filter(isWanted);
+}
+
+function findTable(tables: readonly Table[], wanted: string, objects: readonly ObjectDefinition[]): Table {
   const found =
     tables.find(each => addressOf(each) === wanted) ??
     tables.find(each => addressOf(each).toLowerCase() === wanted.toLowerCase());
-  if (!found) throw problems.unknownTable({ table: wanted, known: tables.map(addressOf) });
+  if (!found) throw problems.unknownTable({ table: wanted, known: [...tables, ...objects].map(addressOf) });
   return found;
 }
 

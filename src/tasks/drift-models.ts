@@ -1,13 +1,14 @@
 import { existsSync, mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { dirname, join, relative } from "node:path";
-import { tableOf, type Change } from "../core/change/types.js";
+import { isOfDefinition, tableOf, type Change } from "../core/change/types.js";
 import { sayChange } from "../core/change/words.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { writeModels, type ModelFile } from "../core/model/write/write-models.js";
 import { addressOf } from "../core/schema/address.js";
 import { partKey } from "../core/schema/canonical.js";
 import { columnsOfPart } from "../core/schema/lookups.js";
-import type { Schema, PartKind, Parts } from "../core/schema/types.js";
+import { definitionKey, isObject, type Schema, type PartKind, type Parts } from "../core/schema/types.js";
+import { textFor } from "../core/sql/placeholders.js";
 import type { LoadedModels } from "../project/load-models.js";
 import { modelsFolder } from "../project/settings.js";
 import type { OpenProject } from "./open-project.js";
@@ -82,7 +83,7 @@ export async function writeNewModels(classes: ThereClasses, taken: Schema, came:
     removeFiles(found);
     throw error;
   }
-  return { files: found, suggestions: suggest(files, came, models) };
+  return { files: found, suggestions: [...suggest(files, came, models), ...suggestFiles(classes, came)] };
 }
 
 /** Takes them away again. */
@@ -169,6 +170,27 @@ function suggest(
     entity: entities.get(table) ?? table,
     lines: withListsTogether(lines),
   }));
+}
+
+/** What files of objects should say now. */
+function suggestFiles(
+  { project: { settings }, dialect, models }: ThereClasses,
+  changes: readonly Change[],
+): Suggestion[] {
+  return changes.flatMap((change): Suggestion[] => {
+    if (!isOfDefinition(change) || change.kind === "add definition") return [];
+    const object = change.kind === "alter definition" ? change.after : change.definition;
+    if (!isObject(object)) return [];
+    const key = definitionKey(object);
+    const known = models.objects.find(({ definition }) => definitionKey(definition) === key);
+    const path = [...(known?.files.values() ?? [])].map(each => relative(settings.folder, each.path));
+    if (change.kind === "drop definition")
+      return [{ entity: path.join(", "), lines: ["nothing: it is gone"] }];
+    const own = `.${dialect.name}.sql`;
+    const file =
+      path.find(each => each.endsWith(own)) ?? `${(path[0] ?? object.name).replace(/\.sql$/, "")}${own}`;
+    return [{ entity: file, lines: [`${textFor(object.sql, dialect.name) ?? ""};`] }];
+  });
 }
 
 function columnsThatCome(changes: readonly Change[], table: string): Set<string> {

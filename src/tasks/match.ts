@@ -7,7 +7,7 @@ import { sayRows } from "../core/plan/say-rows.js";
 import type { RenderPlan } from "../core/dialect/shared/render-plan.js";
 import { problems } from "../core/problems.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
-import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
+import { EMPTY_SCHEMA, withoutStrangers, type ObjectDefinition, type Schema } from "../core/schema/types.js";
 import { splitStatements } from "../core/sql/statements.js";
 import { countProbes, type ProbeResult } from "../database/count-rows.js";
 import { readJournal, sayStopped } from "../database/journal.js";
@@ -87,7 +87,7 @@ export async function match(options: MatchOptions): Promise<MatchResult> {
     const result = told(way.plan);
     const done = !show && way.plan.changes.length > 0;
     if (done) await goThere(database, way, options);
-    const held = done ? await heldBy(database) : way.plan.before;
+    const held = done ? await heldBy(database, [models.schema]) : way.plan.before;
     const drift = show ? [] : diff(respell(way.plan.after, wanted.spellings), held).map(describeChange);
     return { ...result, done, migrations: (await readLedger(database)).length, drift };
   };
@@ -123,8 +123,15 @@ async function askSpellings(
   });
 }
 
-async function heldBy(database: Database): Promise<Schema> {
-  return withoutInternal(await database.readCatalog()).schema;
+/** Policies come of what models say of rows, or said before. */
+function isOfRows({ kind, name }: ObjectDefinition): boolean {
+  return kind === "policy" && name.startsWith("rows_");
+}
+
+/** @param known whose objects are looked at; absent: all are */
+async function heldBy(database: Database, known?: readonly Schema[]): Promise<Schema> {
+  const { schema } = withoutInternal(await database.readCatalog());
+  return known ? withoutStrangers(schema, known, isOfRows) : schema;
 }
 
 /** A schema in portable words, and how the engine spells what it sends. */
@@ -160,7 +167,7 @@ export async function wayTo(
   hints: (from: Schema) => Promise<DiffHints>,
 ): Promise<Way> {
   const { dialect, target } = database;
-  const held = await heldBy(database);
+  const held = await heldBy(database, [wanted.portable]);
   const portable = dialect.types.raise(held);
   const changes = diff(portable, wanted.portable, await hints(portable));
   const plan = planFrom(dialect, { portable, held }, wanted, changes);
@@ -188,7 +195,7 @@ export async function goThere(
   const statements = splitStatements(planText(plan, dialect), dialect.tokens);
   const attempt = (careful: boolean) =>
     database.exclusively(async () => {
-      if (diff(plan.before, await heldBy(database)).length > 0)
+      if (diff(plan.before, await heldBy(database, [plan.before, plan.after])).length > 0)
         throw problems.changedMeanwhile({ target: target.name });
       await runAtOnce(
         database,

@@ -6,7 +6,7 @@ import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { respell, type Spellings } from "../core/lower/spellings.js";
 import { problems } from "../core/problems.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
-import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
+import { EMPTY_SCHEMA, withoutStrangers, type Schema } from "../core/schema/types.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
 import { withDatabase } from "../database/open.js";
 import type { Database } from "../database/session/database.js";
@@ -91,7 +91,11 @@ export function changesBetween({ migrations }: History, from: Point, to: Point):
   const between = [...ran, ...(end.beyond ?? [])];
   const hints = hintsOf(isForward ? between : invert(between));
   if (!live) return diff(from.schema, to.schema, hints);
+  const last = migrations.at(-1)?.schemaAfter ?? EMPTY_SCHEMA;
+  const own = [last, ...[from, to].flatMap(point => (point.live ? [] : [point.schema]))];
   const asHeld = (point: Point) =>
-    point.live ? point.schema : respell(live.dialect.types.settle(point.schema), live.spellings);
+    point.live
+      ? withoutStrangers(point.schema, own)
+      : respell(live.dialect.types.settle(point.schema), live.spellings);
   return diff(asHeld(from), asHeld(to), hints);
 }

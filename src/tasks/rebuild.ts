@@ -5,13 +5,22 @@ import { problems } from "../core/problems.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
 import { ATTIC, isInternalTable, withoutInternal } from "../core/schema/internal-tables.js";
 import { equal } from "../core/schema/canonical.js";
-import { EMPTY_SCHEMA, type Table } from "../core/schema/types.js";
+import {
+  definitionKey,
+  EMPTY_SCHEMA,
+  isObject,
+  type Definition,
+  type Schema,
+  type Table,
+} from "../core/schema/types.js";
 import { splitStatements, type Statement } from "../core/sql/statements.js";
 import { countRows } from "../database/count-rows.js";
 import { readLedger } from "../database/ledger.js";
 import { withDatabase, withScratch } from "../database/open.js";
 import { runAtOnce, stepFailing, unlessUnsure } from "../database/run-at-once.js";
 import type { Database } from "../database/session/database.js";
+import { nameDefinition } from "../core/change/words.js";
+import type { Migration } from "../history/migration.js";
 import { planText } from "../history/script.js";
 import { oneTarget } from "./databases.js";
 import { openProject } from "./open-project.js";
@@ -44,11 +53,12 @@ export async function rebuild(options: RebuildOptions): Promise<RebuildResult> {
   );
   const mode = options.createDatabase ? "create" : "write";
   return withDatabase(target, { mode, ...watched(options, target) }, async database => {
-    const gone = await whatGoes(database);
+    const own = madeBy(migrations);
+    const gone = await whatGoes(database, own);
     const { name, guarded } = target;
     if (gone.length > 0 && !(await mayLose?.(gone, { name, guarded })))
       throw problems.wouldGo({ target: name, doing: DOING, losses: gone });
-    await emptyOut(database, gone);
+    await emptyOut(database, gone, own);
     // Nobody's rows are there any more.
     const ran = await runMigrations(
       database,
@@ -63,8 +73,11 @@ export async function rebuild(options: RebuildOptions): Promise<RebuildResult> {
 
 const DOING = "emptied and built again";
 
-/** All that an emptied database has no more, with its rows. */
-export async function whatGoes(database: Database): Promise<string[]> {
+/**
+ * All that an emptied database has no more, with its rows.
+ * @param own keys of the routines and events that are the migrations'
+ */
+export async function whatGoes(database: Database, own: ReadonlySet<string> = new Set()): Promise<string[]> {
   const catalog = await database.readCatalog();
   const { tables, definitions = [] } = catalog.schema;
   const rows = await countRows(database, tables);
@@ -78,40 +91,62 @@ export async function whatGoes(database: Database): Promise<string[]> {
   return [
     ...plain.map(sayTable),
     ...attic.map(table => `${sayTable(table)}, kept in the attic`),
-    ...definitions.map(each => `${each.kind} ${addressOf(each)}`),
-    ...viewsIn(catalog).map(({ kind, name }) => `${kind} ${name}`),
-    ...triggersIn(catalog).map(({ kind, name, table = "" }) => `${kind} ${name} on ${table}`),
+    ...definitions.filter(each => goes(each, own)).map(nameDefinition),
     ...(ran.length > 0 ? [`the record of what ran: ${ran.map(({ name }) => name).join(", ")}`] : []),
   ];
 }
 
-function viewsIn({ leftAlone }: Catalog): Catalog["leftAlone"] {
-  return leftAlone.filter(({ kind }) => /\bview$/.test(kind));
+/** Routines and events that the migrations do not know stay: they stand by themselves. */
+function goes(definition: Definition, own: ReadonlySet<string>): boolean {
+  return (
+    !isObject(definition) || /(?:view|trigger)$/.test(definition.kind) || own.has(definitionKey(definition))
+  );
 }
 
-function triggersIn({ leftAlone }: Catalog): Catalog["leftAlone"] {
-  return leftAlone.filter(({ kind, table }) => kind === "trigger" && table !== undefined);
+function isView({ kind }: Definition): boolean {
+  return kind.endsWith("view");
+}
+
+function withoutDefinitions(
+  { definitions = [], ...rest }: Schema,
+  isLeftOut: (each: Definition) => boolean,
+): Schema {
+  return { ...rest, definitions: definitions.filter(each => !isLeftOut(each)) };
+}
+
+/** All that migrations have ever made beside tables. */
+function madeBy(migrations: readonly Migration[]): Set<string> {
+  return new Set(
+    migrations.flatMap(({ changes }) =>
+      changes.flatMap(change => (change.kind === "add definition" ? [definitionKey(change.definition)] : [])),
+    ),
+  );
 }
 
 /**
  * Takes all out of a database that hangs on its tables; what stands by itself, as a routine, stays.
- * @param agreed what may go: where something else would by the time the lock is taken, nothing does
+ * @param own keys of the routines that are the migrations' @param agreed what may go: where something else would by the time the lock is taken, nothing does
  * @throws Problem E404, E528, E529
  */
-export async function emptyOut(database: Database, agreed?: readonly string[]): Promise<void> {
+export async function emptyOut(
+  database: Database,
+  agreed?: readonly string[],
+  own: ReadonlySet<string> = new Set(),
+): Promise<void> {
   const { dialect, target } = database;
   const attempt = (careful: boolean) =>
     database.exclusively(async () => {
-      if (agreed && !equal(agreed, await whatGoes(database)))
+      if (agreed && !equal(agreed, await whatGoes(database, own)))
         throw problems.changedMeanwhile({ target: target.name });
       const catalog = await database.readCatalog();
-      const { schema } = withoutInternal(catalog);
+      const { schema: all } = withoutInternal(catalog);
+      const schema = withoutDefinitions(all, each => isView(each) || !goes(each, own));
       const plan = { before: schema, after: EMPTY_SCHEMA, changes: diff(schema, EMPTY_SCHEMA) };
       const failed = stepFailing(database, DOING);
       const managed = () => dialect.render.managedObjectNames(schema);
-      const views = viewsIn(catalog).map(({ kind, name }) =>
-        asStatement(dialect.render.dropView(kind, name)),
-      );
+      const views = (all.definitions ?? [])
+        .filter(isView)
+        .map(each => asStatement(dialect.render.dropView(each.kind, addressOf(each))));
       const rest = [
         ...splitStatements(planText(plan, dialect), dialect.tokens),
         ...ownTables(catalog, database).map(asStatement),

@@ -4,7 +4,7 @@ import { glob } from "tinyglobby";
 import type { ModelFile } from "../core/model/write/write-models.js";
 import { problems } from "../core/problems.js";
 import { loadModels, type LoadedModels } from "../project/load-models.js";
-import { modelsFolder, type Settings } from "../project/settings.js";
+import { modelsFolder, objectsFolder, type Settings } from "../project/settings.js";
 
 interface Staged {
   /** The models' files, from the project's folder. */
@@ -17,33 +17,46 @@ interface Staged {
 }
 
 /**
- * Models are written aside and read back before any of them is taken for good.
+ * Models, and files of objects, are written aside and read back before any of them is taken for good.
  * @throws Problem E113 where the project's patterns would not find one
  */
-export async function stageModels(files: readonly ModelFile[], settings: Settings): Promise<Staged> {
-  const root = modelsFolder(settings);
+export async function stageModels(
+  models: readonly ModelFile[],
+  settings: Settings,
+  objects: readonly Pick<ModelFile, "path" | "text">[] = [],
+): Promise<Staged> {
+  const within = (root: string, { path, text }: Pick<ModelFile, "path" | "text">) => ({
+    name: join(relative(settings.folder, root), path),
+    text,
+  });
+  const files = [
+    ...models.map(file => within(modelsFolder(settings), file)),
+    ...objects.map(file => within(objectsFolder(settings), file)),
+  ];
   const folder = mkdtempSync(join(settings.folder, ".adopt-"));
-  const pathOf = (file: ModelFile) => join(folder, relative(settings.folder, root), file.path);
-  for (const file of files) {
-    mkdirSync(dirname(pathOf(file)), { recursive: true });
-    writeFileSync(pathOf(file), file.text);
+  for (const { name, text } of files) {
+    mkdirSync(dirname(join(folder, name)), { recursive: true });
+    writeFileSync(join(folder, name), text);
   }
   const remove = () => rmSync(folder, { recursive: true, force: true });
-  const names = files.map(({ path }) => join(relative(settings.folder, root), path));
-  const found = await glob([...settings.models], { cwd: folder });
+  const names = files.map(({ name }) => name);
+  const found = [
+    ...(await glob([...settings.models], { cwd: folder })),
+    ...(await glob([...settings.objects], { cwd: folder })),
+  ];
   const hidden = names.filter(name => !found.includes(name));
   if (hidden.length > 0) {
     remove();
-    throw problems.hiddenModels({ files: hidden, patterns: settings.models });
+    throw problems.hiddenModels({ files: hidden, patterns: [...settings.models, ...settings.objects] });
   }
   return {
     files: names,
     read: () => loadModels({ ...settings, folder }),
     keep: () => {
-      for (const file of files) {
-        const to = join(root, file.path);
+      for (const { name } of files) {
+        const to = join(settings.folder, name);
         mkdirSync(dirname(to), { recursive: true });
-        renameSync(pathOf(file), to);
+        renameSync(join(folder, name), to);
       }
     },
     remove,

@@ -3,6 +3,7 @@ import { respell } from "../core/lower/spellings.js";
 import { problems } from "../core/problems.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
 import { sayStopped, type JournalEntry } from "../database/journal.js";
+import { withoutStrangers } from "../core/schema/types.js";
 import { allSpellings, readLedger } from "../database/ledger.js";
 import { MoreLost } from "../database/losses.js";
 import { runBackFromMidst } from "../database/run-migration.js";
@@ -47,7 +48,8 @@ export async function backFromWhereItStopped(
     dialect.types.settle(migration.schemaBefore),
     allSpellings(await readLedger(database)),
   );
-  const { schema: held } = withoutInternal(await database.readCatalog());
+  const { schema: found } = withoutInternal(await database.readCatalog());
+  const held = withoutStrangers(found, [migration.schemaBefore, migration.schemaAfter]);
   const way = wayBackFrom({ full: migrationPlan(migration, "forward", dialect), before, held });
   return way && backFromMidst(database, { migration, stopped, way }, options);
 }

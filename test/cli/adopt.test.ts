@@ -15,10 +15,11 @@ const ROOT = join(import.meta.dirname, "..", "..");
 const servers = { postgres: await postgresEngine(), mariadb: await mariadbEngine() };
 
 /** What a grown database is made with, what in it is not modelled, and what happened to it later. */
-function fixture(dialect: string): { readonly made: string; readonly alone: string; readonly later: string } {
+function fixture(dialect: string): Readonly<Record<"made" | "own" | "alone" | "later", string>> {
   const text = readFileSync(join(ROOT, "test", "fixtures", `legacy-${dialect}.sql`), "utf8");
-  const [made = "", alone = "", later = ""] = text.split(/^-- (?:What Emberset leaves alone|Later):$/m);
-  return { made, alone, later };
+  const parts = text.split(/^-- (?:SQL of its own|What Emberset leaves alone|Later):$/m);
+  const [made = "", own = "", alone = "", later = ""] = parts;
+  return { made: made + own, own, alone, later };
 }
 
 /** A database to adopt, and a way to see what it holds that does not pass through Emberset. */
@@ -90,7 +91,10 @@ function dumpFile(file: string, loose: boolean): unknown {
     const tables = all(
       "SELECT l.name, l.wr, l.strict, s.sql FROM pragma_table_list l JOIN sqlite_schema s ON s.name = l.name WHERE l.schema = 'main' AND l.type = 'table' AND l.name NOT LIKE 'sqlite%' AND l.name NOT LIKE 'emberset%' ORDER BY l.name",
     );
-    return tables.map(({ name, wr, strict, sql }) => {
+    const own = all(
+      "SELECT sql FROM sqlite_schema WHERE type IN ('view', 'trigger') AND tbl_name NOT LIKE 'emberset%' ORDER BY name",
+    );
+    const described = tables.map(({ name, wr, strict, sql }) => {
       const table = String(name);
       const columns = all("SELECT * FROM pragma_table_xinfo(?)", table).map(({ cid, ...rest }) =>
         loose ? rest : { cid, ...rest },
@@ -121,6 +125,7 @@ function dumpFile(file: string, loose: boolean): unknown {
         checks: checkTexts(String(sql)).sort(),
       };
     });
+    return [...described, ...own];
   } finally {
     database.close();
   }
@@ -154,7 +159,7 @@ afterAll(async () => {
 
 describe.each(["sqlite", "postgres", "mariadb"])("a grown %s database", dialect => {
   const make = places[dialect];
-  const { made, alone, later } = fixture(dialect);
+  const { made, own, alone, later } = fixture(dialect);
 
   test.runIf(make)("is adopted, and its models make the same of an empty database", async () => {
     const [place, reference, empty] = [await make!(), await make!(), await make!()];
@@ -165,13 +170,15 @@ describe.each(["sqlite", "postgres", "mariadb"])("a grown %s database", dialect 
 
     const adopted = studio.ok("adopt");
     expect(adopted).toContain("makes the same schema");
-    const named = [
-      ...alone.matchAll(
-        /^CREATE (?:MATERIALIZED |VIRTUAL )?(?:VIEW|TRIGGER|TABLE|RULE|POLICY|SEQUENCE) [`"]?(\w+)/gm,
+    const namesIn = (text: string) => [
+      ...text.matchAll(
+        /^CREATE (?:MATERIALIZED |VIRTUAL )?(?:VIEW|TRIGGER|TABLE|RULE|POLICY|SEQUENCE|FUNCTION|PROCEDURE|EVENT) (?:"[\w ]+"\.)?[`"]?(\w+)/gm,
       ),
     ];
-    expect(named.length).toBeGreaterThan(2);
-    for (const [, name] of named) expect(adopted).toMatch(new RegExp(`^  [\\w ]+ ${name!}\\b`, "m"));
+    const [files, left] = [namesIn(own), namesIn(alone)];
+    expect(Math.min(files.length, left.length)).toBeGreaterThan(1);
+    for (const [, name] of files) expect(adopted).toContain(`objects/${name!}`);
+    for (const [, name] of left) expect(adopted).toMatch(new RegExp(`^  [\\w ]+ ${name!}\\b`, "m"));
     expect(place.dump()).toEqual(before);
     expect(studio.ok("compare", "--from", "target:local", "--to", "models", "--strict")).toContain(
       "no difference",
@@ -180,7 +187,8 @@ describe.each(["sqlite", "postgres", "mariadb"])("a grown %s database", dialect 
     expect(compileStrictly(studio)).toBe("");
 
     const copy = empty.studio();
-    cpSync(studio.path("models"), copy.path("models"), { recursive: true });
+    for (const folder of ["models", "objects"])
+      cpSync(studio.path(folder), copy.path(folder), { recursive: true });
     copy.ok("draft", "all of it");
     copy.ok("forward");
     expect(empty.dump()).toEqual(reference.dump());
@@ -196,8 +204,10 @@ describe.each(["sqlite", "postgres", "mariadb"])("a grown %s database", dialect 
     const before = old.dump(true);
     studio.ok("adopt");
     other.ok("adopt");
-    rmSync(studio.path("models"), { recursive: true });
-    cpSync(other.path("models"), studio.path("models"), { recursive: true });
+    for (const folder of ["models", "objects"]) {
+      rmSync(studio.path(folder), { recursive: true });
+      cpSync(other.path(folder), studio.path(folder), { recursive: true });
+    }
     studio.ok("draft", "what happened later");
     studio.ok("forward", "--yes");
     expect(old.dump(true)).toEqual(fresh.dump(true));

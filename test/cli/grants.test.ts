@@ -88,6 +88,66 @@ export class Glaze {
     120_000,
   );
 
+  test.runIf(engine?.dialect.roles?.rowsSql)(
+    "each role sees the rows that are said, and all others what they saw, there and back",
+    async () => {
+      await engine!.empty();
+      const model = (stage: string) => `import { IsString, MaxLength } from "class-validator";
+import { Field, Stored } from "emberset";
+@Stored({ grants: { ${visitor}: ["select"], ${treasurer}: ["insert"] }, rows: { ${visitor}: "{${stage}} = 'on sale'", ${treasurer}: "{title} <> ''" } })
+export class Piece {
+  @IsString() @MaxLength(60) title!: string;
+  @IsString() @MaxLength(9) ${stage === "stage" ? "" : '@Field({ was: "stage" })'} ${stage}!: string;
+}\n`;
+      const studio = new Studio({ "emberset.config.ts": config(), "models/piece.ts": model("stage") });
+      studio.ok("draft", "first");
+      studio.ok("forward", "--create-roles");
+      await engine!.run(`CREATE ROLE "o'ne ${own}"`);
+      await engine!.run(`GRANT SELECT ON pieces TO "o'ne ${own}"`);
+      // As the server's own is when it is new.
+      await engine!.run("GRANT USAGE ON SCHEMA public TO PUBLIC");
+      await engine!.run(
+        "INSERT INTO pieces (title, stage) VALUES ('bowl', 'raw'), ('jug', 'on sale'), ('', 'raw')",
+      );
+      const seen = async (role: string) => {
+        await engine!.run(`SET ROLE "${role}"`);
+        try {
+          return (await engine!.rows("SELECT title FROM pieces ORDER BY title")).map(row => row["title"]);
+        } finally {
+          await engine!.run("RESET ROLE");
+        }
+      };
+      const all = async () => [await seen(visitor), await seen(treasurer), await seen(`o'ne ${own}`)];
+      // Who has another role sees what either of the two sees.
+      const expected = [["jug"], ["bowl", "jug"], ["", "bowl", "jug"]];
+      expect(await all()).toEqual(expected);
+      await engine!.run(`SET ROLE ${treasurer}`);
+      await expect(engine!.run("INSERT INTO pieces (title, stage) VALUES ('', 'raw')")).rejects.toThrow(
+        /row-level/,
+      );
+      await engine!.run("RESET ROLE");
+      expect(studio.ok("describe", "--access")).toMatch(/sees rows of which \{stage\} = 'on sale'\n/);
+
+      studio.write("models/piece.ts", model("step"));
+      studio.ok("draft", "second");
+      expect(studio.ok("rehearse")).toContain("proven");
+      studio.ok("forward");
+      expect(studio.ok("status")).toContain("no drift");
+      expect(await all()).toEqual(expected);
+      studio.ok("back", "--yes");
+      expect(await all()).toEqual(expected);
+      await engine!.run("DROP POLICY rows_others ON pieces");
+      expect(studio.ok("status")).toContain("drop policy rows_others");
+
+      studio.write("models/piece.ts", model("stage").replace(/, rows: \{[^}]*\} = [^}]*\}[^}]*\}/, ""));
+      studio.ok("match", "--yes");
+      expect(await seen(visitor)).toEqual(["", "bowl", "jug"]);
+      await engine!.empty();
+      await engine!.run(`DROP ROLE "o'ne ${own}"`);
+    },
+    120_000,
+  );
+
   test.runIf(engine)("adopted with no difference", async () => {
     const studio = new Studio({ "emberset.config.ts": config() });
     await engine!.empty();

@@ -21,6 +21,9 @@ export function dumpServer(dialect: string, url: URL, database: string): string 
             ...mariadbArgs(url),
             "--no-data",
             "--skip-comments",
+            "--routines",
+            "--triggers",
+            "--events",
             ...["ledger", "ledger_kept", "journal"].map(
               name => `--ignore-table=${database}.emberset_${name}`,
             ),
@@ -34,7 +37,7 @@ export function dumpServer(dialect: string, url: URL, database: string): string 
     .filter(
       line =>
         line !== "" &&
-        !/^(?:--|\\(?:un)?restrict|\/\*!|SET |SELECT pg_catalog\.set_config|COMMENT ON SCHEMA public )/.test(
+        !/^(?:--|\\(?:un)?restrict|\/\*!\d+ (?:SET|ALTER DATABASE|DROP) |DELIMITER|SET |SELECT pg_catalog\.set_config|COMMENT ON SCHEMA public )/.test(
           line,
         ),
     )

@@ -8,7 +8,7 @@ import { learnSpellings, respell } from "../../src/core/lower/spellings.js";
 import type { Direction } from "../../src/core/direction.js";
 import { Problem, problems } from "../../src/core/problems.js";
 import { withoutInternal } from "../../src/core/schema/internal-tables.js";
-import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
+import { EMPTY_SCHEMA, withoutStrangers, type Schema } from "../../src/core/schema/types.js";
 import type { Database } from "../../src/database/session/database.js";
 import { fillTables, printRows } from "../../src/database/made-up-rows.js";
 import { runMigration } from "../../src/database/run-migration.js";
@@ -98,7 +98,8 @@ export async function thereAndBack(engine: Engine, { a, b, changes }: Way, told:
 /** What a database has otherwise than a schema says, its own spellings aside. */
 export async function driftFrom(database: Database, schema: Schema): Promise<string[]> {
   const { types, catalog } = database.dialect;
-  const { schema: reached } = withoutInternal(await database.readCatalog());
+  const { schema: found } = withoutInternal(await database.readCatalog());
+  const reached = withoutStrangers(found, [schema]);
   const sent = types.settle(schema);
   const wanted = catalog.respells ? respell(sent, learnSpellings(sent, reached)) : sent;
   // What others made beside it is theirs.

@@ -79,7 +79,7 @@ function renderAdoptedDrift(result: AdoptDriftResult, { colours, project }: Sess
   const { target, changes, migration, putRight, written, suggestions } = result;
   const said = suggestions.flatMap(({ entity, lines }) => [
     `  ${entity}:`,
-    ...lines.map(line => `    ${line.replaceAll("\n", "\n  ")}`),
+    ...lines.map(line => `    ${line.replaceAll("\n", "\n    ")}`),
   ]);
   return [
     renderChanges(changes, colours),
@@ -90,7 +90,7 @@ function renderAdoptedDrift(result: AdoptDriftResult, { colours, project }: Sess
     `${migration.name} is recorded as run on ${target}, which has it already.`,
     ...(putRight ? [`${putRight.name} takes it away again.`] : []),
     ...(said.length > 0
-      ? ["", "The models do not say this yet; in the classes that are there:", ...said]
+      ? ["", "The models do not say this yet; in the classes and files that are there:", ...said]
       : []),
     "",
     colours.gray(

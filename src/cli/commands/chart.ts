@@ -74,7 +74,7 @@ export function chartCommand(session: Session): CommandModule<object, Args> {
   };
 }
 
-function render({ files, tables, relations, of, from }: ChartResult): string {
+function render({ files, tables, views, relations, of, from }: ChartResult): string {
   const what = from === undefined ? `of ${of}` : `from ${from} to ${of}`;
-  return `${files.map(file => showFile(file)).join(", ")}: ${count(tables, "table")} and ${count(relations, "relation")} ${what}`;
+  return `${files.map(file => showFile(file)).join(", ")}: ${[count(tables, "table"), ...(views > 0 ? [count(views, "view")] : [])].join(", ")} and ${count(relations, "relation")} ${what}`;
 }

@@ -1,4 +1,5 @@
 import type { CommandModule } from "yargs";
+import type { LeftAlone } from "../../core/dialect/shared/dialect.js";
 import type { PartKind } from "../../core/schema/types.js";
 import type { AccessResult } from "../../tasks/access.js";
 import type { Difference } from "../../tasks/beside.js";
@@ -77,7 +78,11 @@ function renderAccess(
   const head = `${colours.bold(target)} · ${dialect} · ${showPlace(place)} · ${count(roles.length, "role")}`;
   if (roles.length === 0) return `${head}\n\nThe config names no roles: what they may do is not looked at.`;
   const verbs = (list: readonly string[]) => (list.length > 0 ? list.join(" ") : colours.gray("–"));
-  const blocks = tables.map(({ table, missing, lines }) => {
+  const blocks = tables.map(({ table, missing, lines, rows: seen }) => {
+    const sees = seen.map(
+      ({ role, condition, held: isHeld }) =>
+        `  ${role} sees rows of which ${condition}${isHeld ? "" : colours.yellow(` ${SIGNS.missing} not held to it here`)}`,
+    );
     const rows = lines.map(line => [
       line.column ?? colours.gray("whole rows"),
       ...line.roles.map(({ models, actual }) =>
@@ -87,11 +92,13 @@ function renderAccess(
       ),
     ]);
     const there = missing ? colours.yellow(` · ${SIGNS.missing} missing here`) : "";
-    return `${colours.bold(table)}${there}\n${columns(["field", ...roles], rows, colours)}`;
+    const fields = columns(["field", ...roles], rows, colours);
+    return [`${colours.bold(table)}${there}`, fields, ...(sees.length > 0 ? ["", ...sees] : [])].join("\n");
   });
   const lacking = tables.filter(({ missing }) => missing).length;
   const parts = tables.flatMap(({ lines }) => lines.flatMap(line => line.roles));
-  const differing = parts.filter(({ actual }) => actual).length + lacking;
+  const unheld = tables.flatMap(({ rows }) => rows.filter(each => !each.held)).length;
+  const differing = parts.filter(({ actual }) => actual).length + lacking + unheld;
   const verdict = !held
     ? colours.yellow(`${dialect} has no roles: nobody is held to this.`)
     : differing > 0
@@ -112,21 +119,26 @@ function renderDiffering(
 }
 
 function render(
-  { target, dialect, place, tables, leftAlone, beside }: DescribeResult,
+  { target, dialect, place, tables, objects, leftAlone, beside }: DescribeResult,
   { colours }: Session,
 ): string {
   const rows = tables.reduce((sum, table) => sum + table.rows, 0);
   const head = `${colours.bold(target)} · ${dialect} · ${showPlace(place)} · ${count(tables.length, "table")}, ${count(rows, "row")}`;
-  const others = leftAlone.map(
-    ({ kind, name, table }) => `  ${kind} ${name}${table === undefined ? "" : ` on ${table}`}`,
-  );
+  const line = ({ kind, name, table }: LeftAlone) =>
+    `  ${kind} ${name}${table === undefined ? "" : ` on ${table}`}`;
+  const asked = objects.filter(({ sql }) => sql !== undefined);
+  const listed = objects.filter(({ sql }) => sql === undefined);
+  const own = listed.filter(({ known }) => known).map(line);
+  const others = [...listed.filter(({ known }) => !known), ...leftAlone].map(line);
   return [
-    head,
+    ...(asked.length > 0 ? [] : [head]),
+    ...asked.map(each => `${colours.bold(line(each).trim())}\n${each.sql!};`),
     ...tables.map(table => renderTable(table, colours, beside?.point)),
     ...(beside?.missing ?? []).map(({ table, what }) =>
       colours.yellow(`${SIGNS.missing} ${table} · missing here: ${what}`),
     ),
     ...(beside?.others ?? []).map(words => colours.yellow(`${SIGNS.other} ${beside!.point}: ${words}`)),
+    ...(own.length > 0 ? [`Objects:\n${own.join("\n")}`] : []),
     ...(others.length > 0 ? [`Left alone:\n${others.join("\n")}`] : []),
     ...(beside ? [summary(beside, tables, colours)] : []),
   ].join("\n\n");

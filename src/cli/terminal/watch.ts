@@ -1,14 +1,17 @@
 import { spawn } from "node:child_process";
-import { watch } from "node:fs";
+import { existsSync, watch } from "node:fs";
 import { basename, dirname } from "node:path";
 import { setTimeout as wait } from "node:timers/promises";
 import { loadSettings, CONFIG_FILE } from "../../project/load-settings.js";
-import { modelsFolder } from "../../project/settings.js";
+import { modelsFolder, objectsFolder } from "../../project/settings.js";
 import { withoutControls } from "../words/plain.js";
 import type { GlobalArgs, Session } from "./session.js";
 
 /** The option of commands that can be run at every save. */
-export const WATCH = { type: "boolean", describe: "Again at every save of a model or the config" } as const;
+export const WATCH = {
+  type: "boolean",
+  describe: "Again at every save of a model, an object or the config",
+} as const;
 
 /** Editors write a file in several steps: what is saved within so many milliseconds is one save. */
 const STEPS = 60;
@@ -22,11 +25,13 @@ export async function atEverySave({ project = "." }: GlobalArgs, session: Sessio
   let saved: string | undefined = "";
   let wake: (() => void) | undefined;
   const notice = (file: string) => {
-    if (!/\.[cm]?tsx?$/.test(file)) return;
+    if (!/\.(?:[cm]?tsx?|sql)$/.test(file)) return;
     saved = file;
     wake?.();
   };
   watch(modelsFolder(settings), { recursive: true }, (_, file) => notice(file ?? ".ts"));
+  const objects = objectsFolder(settings);
+  if (existsSync(objects)) watch(objects, { recursive: true }, (_, file) => notice(file ?? ".sql"));
   watch(settings.folder, (_, file) => file === CONFIG_FILE && notice(file));
   for (;;) {
     if (saved === undefined) await new Promise<void>(resolve => (wake = resolve));

@@ -1,11 +1,11 @@
 import { addressOf } from "../schema/address.js";
-import type { ForeignKey, PartKind, Table } from "../schema/types.js";
+import { isObject, type ForeignKey, type PartKind, type Table } from "../schema/types.js";
 import type { Change } from "./types.js";
 
 /**
  * The changes in an order that a database accepts: what refers to something goes before it and comes after it.
  * - References, checks, indexes and keys are dropped before tables and columns, in the old names.
- * - Types and sequences come before what is made of them, and go after it.
+ * - Types and sequences come before what is made of them, and go after it; objects the other way round.
  * - Renames follow, in the order given; then what stays is altered.
  * - Tables come after the tables they refer to; where they refer to each other in a circle, the reference that
  *   closes it is parted from its table and comes last. Dropping is the mirror image.
@@ -35,11 +35,11 @@ const ADD_PART: Record<PartKind, number> = { key: 15, unique: 16, check: 17, ind
 function rankOf(change: Change): number {
   switch (change.kind) {
     case "add definition":
-      return -1;
+      return isObject(change.definition) ? 21 : -1;
     case "alter definition":
-      return 9;
+      return isObject(change.after) ? 21 : 9;
     case "drop definition":
-      return 20;
+      return isObject(change.definition) ? -2 : 20;
     case "drop part":
       return DROP_PART[change.what];
     case "drop table":

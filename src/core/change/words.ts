@@ -2,7 +2,7 @@ import { addressOf } from "../schema/address.js";
 import { equal } from "../schema/canonical.js";
 import { showDataType } from "../schema/data-type.js";
 import { verbsOf } from "../schema/grants.js";
-import { handlePart } from "../schema/types.js";
+import { handlePart, isObject } from "../schema/types.js";
 import type {
   Column,
   Default,
@@ -17,6 +17,7 @@ import type {
 } from "../schema/types.js";
 import { fillPlaceholders } from "../sql/placeholders.js";
 import { columnsOfPart } from "../schema/lookups.js";
+import { differenceOfTexts, linesOf } from "./text-difference.js";
 import type { AlterColumn, Change } from "./types.js";
 
 /** A change in a few words: `add column pieces.weight`. */
@@ -27,11 +28,10 @@ export function describeChange(change: Change): string {
       return `${change.kind} ${addressOf(change.table)}`;
     case "add definition":
     case "drop definition": {
-      const { kind } = change.definition;
-      return `${change.kind.split(" ")[0]} ${kind} ${addressOf(change.definition)}`;
+      return `${change.kind.split(" ")[0]} ${nameDefinition(change.definition)}`;
     }
     case "alter definition":
-      return `alter ${change.after.kind} ${addressOf(change.after)}`;
+      return `alter ${nameDefinition(change.after)}`;
     case "rename table":
       return `rename table ${change.from} to ${change.to}`;
     case "alter table":
@@ -139,7 +139,9 @@ export function describeDetail(change: Change): string {
     case "drop definition":
       return describeDefinition(change.definition);
     case "alter definition":
-      return `${describeDefinition(change.before)} → ${describeDefinition(change.after)}`;
+      return isObject(change.before) && isObject(change.after)
+        ? differenceOfTexts(change.before.sql, change.after.sql)
+        : `${describeDefinition(change.before)} → ${describeDefinition(change.after)}`;
     case "add column":
       return (
         describeColumn(change.column) + (change.fill ? `, old rows get ${describeDefault(change.fill)}` : "")
@@ -166,8 +168,19 @@ export function describeDetail(change: Change): string {
   }
 }
 
+/** `enum stage` · `trigger count_pieces on pieces` */
+export function nameDefinition(definition: Definition): string {
+  const on = isObject(definition) && definition.on !== undefined ? ` on ${definition.on}` : "";
+  return `${definition.kind} ${addressOf(definition)}${on}`;
+}
+
 /** `'greenware', 'bisque'` · `text, may be null` */
 function describeDefinition(definition: Definition): string {
+  if (isObject(definition)) {
+    if (typeof definition.sql !== "string") return Object.keys(definition.sql).join(", ");
+    const lines = linesOf(definition.sql).length;
+    return lines === 1 ? definition.sql : `${lines} lines`;
+  }
   switch (definition.kind) {
     case "enum":
       return definition.values.map(value => `'${value}'`).join(", ");

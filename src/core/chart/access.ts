@@ -8,8 +8,15 @@ export interface RoleAccess {
   readonly words: string;
 }
 
-/** What each role may do with a table, those that may do nothing left out. */
-export function sayAccess(table: Table, roles: RoleNames): RoleAccess[] {
+/**
+ * What each role may do with a table, those that may do nothing left out.
+ * @param seen conditions on the rows that a role sees, by role
+ */
+export function sayAccess(
+  table: Table,
+  roles: RoleNames,
+  seen: ReadonlyMap<string, string> = new Map(),
+): RoleAccess[] {
   const access = accessTo(table, roles);
   return Object.keys(roles).flatMap((role, at) => {
     const words = VERBS.flatMap(verb => {
@@ -21,6 +28,8 @@ export function sayAccess(table: Table, roles: RoleNames): RoleAccess[] {
       const not = rows.filter(each => !may.includes(each));
       return [not.length < may.length ? `${verb} all but ${names(not)}` : `${verb} ${names(may)}`];
     });
-    return words.length > 0 ? [{ role, words: words.join("; ") }] : [];
+    const rows = seen.get(role);
+    const where = rows === undefined ? "" : `; rows of which ${rows}`;
+    return words.length > 0 ? [{ role, words: `${words.join("; ")}${where}` }] : [];
   });
 }

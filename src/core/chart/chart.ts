@@ -4,10 +4,14 @@ import { showDataType } from "../schema/data-type.js";
 import { uniqueLists } from "../schema/lookups.js";
 import { columnsOfRule } from "../schema/rules.js";
 import type { Action } from "../../modelling/facts.js";
+import { DEFAULT_DIALECT, dialectNamed } from "../dialect/registry.js";
+import { mentionsIn } from "../sql/object-head.js";
 import {
+  isObject,
   TYPE_RULE_KINDS,
   type Column,
   type ForeignKey,
+  type ObjectDefinition,
   type Rule,
   type Schema,
   type Table,
@@ -40,8 +44,8 @@ export interface ChartTable {
   readonly was?: string;
 }
 
-/** "root": refers to nothing · "between": its key is made of references · "branch": all others. */
-export type Role = "root" | "branch" | "between";
+/** "root": refers to nothing · "between": its key is made of references · "view": made of others · "branch": all others. */
+export type Role = "root" | "branch" | "between" | "view";
 
 export interface ChartRow {
   readonly name: string;
@@ -74,6 +78,8 @@ export interface ChartLink {
   readonly pair?: string;
   /** It leads to one of several. */
   readonly any: boolean;
+  /** It says that a view reads what is at its end. */
+  readonly reads?: true;
   readonly state?: State;
 }
 
@@ -87,13 +93,51 @@ export interface ChartFacts {
 }
 
 /** The chart of a schema. */
-export function chartOf({ tables }: Schema, facts?: ChartFacts): Chart {
-  const pairs = new Set(tables.filter(table => isPair(table, tables)).map(addressOf));
+export function chartOf({ tables, definitions = [] }: Schema, facts?: ChartFacts): Chart {
+  const objects = definitions.filter(isObject);
+  const views = objects.filter(({ kind }) => kind.endsWith("view"));
+  const read = views.map(view => ({ view, names: namesRead(view) }));
+  const isRead = ({ name }: Table) => read.some(({ names }) => names.has(name.toLowerCase()));
+  const pairs = new Set(tables.filter(table => isPair(table, tables) && !isRead(table)).map(addressOf));
   const drawn = tables.filter(table => !pairs.has(addressOf(table)));
   return {
-    tables: drawn.map(table => tableOf(table, facts)),
-    links: tables.flatMap(table => (pairs.has(addressOf(table)) ? [pairLink(table)] : linksOf(table))),
+    tables: [...drawn.map(table => tableOf(table, facts, objects)), ...views.map(viewBox)],
+    links: [
+      ...tables.flatMap(table => (pairs.has(addressOf(table)) ? [pairLink(table)] : linksOf(table))),
+      ...read.flatMap(({ view, names }) =>
+        [...drawn, ...views]
+          .filter(each => each !== view && names.has(each.name.toLowerCase()))
+          .map(each => readLink(view, addressOf(each))),
+      ),
+    ],
     isDifference: false,
+  };
+}
+
+/** What a view speaks of, by its tokens. */
+function namesRead({ sql }: ObjectDefinition): ReadonlySet<string> {
+  const [name, text] =
+    typeof sql === "string" ? [DEFAULT_DIALECT, sql] : (Object.entries(sql)[0] ?? ["", ""]);
+  return mentionsIn(text, dialectNamed(name)?.tokens ?? {}).bound;
+}
+
+function viewBox(view: ObjectDefinition): ChartTable {
+  const { namespace, kind } = view;
+  return {
+    address: addressOf(view),
+    ...(namespace !== undefined && { group: namespace }),
+    role: "view",
+    entity: kind,
+    rows: [],
+    rules: [],
+  };
+}
+
+function readLink(view: ObjectDefinition, to: string): ChartLink {
+  const from = addressOf(view);
+  return {
+    id: `${from} reads ${to}`,
+    ...{ from, columns: [], to, fromEnd: "many", toEnd: "many", any: false, reads: true },
   };
 }
 
@@ -112,7 +156,11 @@ function isPair(table: Table, tables: readonly Table[]): boolean {
   );
 }
 
-function tableOf(table: Table, facts: ChartFacts | undefined): ChartTable {
+function tableOf(
+  table: Table,
+  facts: ChartFacts | undefined,
+  objects: readonly ObjectDefinition[],
+): ChartTable {
   const address = addressOf(table);
   const entity = facts?.entities.get(address);
   const group = table.namespace ?? facts?.groups.get(address);
@@ -124,7 +172,10 @@ function tableOf(table: Table, facts: ChartFacts | undefined): ChartTable {
     ...(table.note !== undefined && { note: table.note }),
     role: roleOf(table),
     rows: table.columns.map(column => rowOf(table, column, parts?.get(column.name))),
-    rules: rulesOf(table),
+    rules: [
+      ...rulesOf(table),
+      ...objects.filter(({ on }) => on === address).map(({ kind, name }) => `${kind} ${name}`),
+    ],
   };
 }
 

@@ -1,15 +1,21 @@
 import { namesThrough, type NamesThrough } from "../change/names.js";
 import type { Change } from "../change/types.js";
+import { addressOf } from "../schema/address.js";
 import type { Chart, ChartLink, ChartRow, ChartTable } from "./chart.js";
 import { shortAction } from "./words.js";
 
 /** A chart of what is there after some changes, with what is new, changed and gone since the one before. */
 export function differenceOf(before: Chart, after: Chart, changes: readonly Change[]): Chart {
   const names = namesThrough(changes);
+  const altered = new Set(
+    changes.flatMap(change => (change.kind === "alter definition" ? [addressOf(change.after)] : [])),
+  );
   const earlier = new Map(before.tables.map(table => [table.address, table]));
   const tables = after.tables.map(table => {
     const was = names.arrives(table.address) ? undefined : earlier.get(names.before(table.address));
-    return was ? compared(was, table, names) : { ...table, state: "new" as const };
+    if (!was) return { ...table, state: "new" as const };
+    const isAltered = table.role === "view" && altered.has(table.address);
+    return { ...compared(was, table, names), ...(isAltered && { state: "changed" as const }) };
   });
   const there = new Set(after.tables.map(({ address }) => address));
   const goneTables = before.tables.filter(

@@ -67,7 +67,7 @@ export function styleOf(look: Look): string {
     `.label{fill:${look.paper}}.bracket{fill:none;stroke:${look.quiet};stroke-width:1}`,
     ...glazes,
     ...states,
-    ".is-gone .wire,.is-gone .card{stroke-dasharray:6 4}.is-new .wire{stroke-width:2.6}.struck{text-decoration:line-through}",
+    ".is-gone .wire,.is-gone .card{stroke-dasharray:6 4}.reads .wire{stroke-dasharray:1.5 4;stroke-linecap:round;stroke-width:1.8}.is-new .wire{stroke-width:2.6}.struck{text-decoration:line-through}",
     `.tag{font-size:${SIZES.small}px;font-weight:700;fill:${look.paper}}.sign{font-weight:700}`,
     ...Object.entries(look.state).map(([state, colour]) => `.sign-${state}{fill:${colour}}`),
   ].join("\n");
@@ -87,7 +87,9 @@ function drawBox(box: PlacedBox): string[] {
   return [
     `<g class="table ${role}${stateClass(state)}" data-table="${escapeXml(address)}" transform="translate(${x} ${y})">`,
     `<title>${escapeXml(note === undefined ? address : `${address}: ${note}`)}</title>`,
-    `<rect class="card" width="${width}" height="${height}" rx="7"/>`,
+    role === "view"
+      ? `<path class="card" d="${viewShape(width, height)}"/>`
+      : `<rect class="card" width="${width}" height="${height}" rx="7"/>`,
     `<path class="glaze" d="${glazeOf(box)}"/>`,
     text(address, { x: SIZES.edge, y: 21.5, kind: `name${state === "gone" ? " struck" : ""}` }),
     ...(other === undefined ? [] : [text(other, { x: otherX, y: 21.5, kind: "other" })]),
@@ -112,6 +114,7 @@ function tagOf(state: keyof typeof STATES, width: number): string[] {
 
 /** The head of a table, glazed: its lower edge runs down a little, each in its own way. */
 function glazeOf({ table, width, height, rows, notes, rules }: Box): string {
+  if (table.role === "view") return viewShape(width, height);
   const bare = rows.length + notes.length + rules.length === 0;
   const top = `M0 7a7 7 0 0 1 7-7H${width - 7}a7 7 0 0 1 7 7`;
   if (bare) return `${top}V${height - 7}a7 7 0 0 1-7 7H7a7 7 0 0 1-7-7Z`;
@@ -130,6 +133,12 @@ function glazeOf({ table, width, height, rows, notes, rules }: Box): string {
     x = to;
   }
   return `${parts.join("")}Z`;
+}
+
+/** A view is cut off at its corners: it holds nothing of its own. */
+function viewShape(width: number, height: number): string {
+  const cut = 9;
+  return `M${cut} 0H${width - cut}L${width} ${cut}V${height - cut}L${width - cut} ${height}H${cut}L0 ${height - cut}V${cut}Z`;
 }
 
 const n = (number: number) => String(Math.round(number * 10) / 10);
@@ -229,20 +238,26 @@ function drawWire({ link, points, turned, label }: Wire): string[] {
   const [referred, referring] = turned ? [last, first] : [first, last];
   const inward = (end: Point) => (end === first ? points[1]! : points.at(-2)!);
   const words = [
-    link.pair === undefined
-      ? `${link.from} (${link.columns.join(", ")}) → ${link.to}`
-      : `${link.from} and ${link.to}, in pairs: ${link.pair}`,
+    link.reads
+      ? `view ${link.from} reads ${link.to}`
+      : link.pair === undefined
+        ? `${link.from} (${link.columns.join(", ")}) → ${link.to}`
+        : `${link.from} and ${link.to}, in pairs: ${link.pair}`,
     ...(link.any ? ["one of several that it may refer to"] : []),
     ...(link.onDelete === undefined ? [] : [`on delete ${link.onDelete}`]),
     ...(link.state === undefined ? [] : [STATES[link.state].word]),
   ].join(", ");
   const room = label && Math.ceil(widthOf(label.text, SIZES.small)) + 8;
   return [
-    `<g class="link${stateClass(link.state)}" data-link="${escapeXml(link.id)}" data-from="${escapeXml(link.from)}" data-to="${escapeXml(link.to)}" data-columns="${escapeXml(link.columns[0] ?? "")}"${link.pair === undefined ? "" : ` data-pair="${escapeXml(link.pair)}"`}>`,
+    `<g class="link${link.reads ? " reads" : ""}${stateClass(link.state)}" data-link="${escapeXml(link.id)}" data-from="${escapeXml(link.from)}" data-to="${escapeXml(link.to)}" data-columns="${escapeXml(link.columns[0] ?? "")}"${link.pair === undefined ? "" : ` data-pair="${escapeXml(link.pair)}"`}>`,
     `<title>${escapeXml(words)}</title>`,
     `<path class="wire" d="M${first.x} ${first.y}${curves.map(each => `C${each}`).join("")}"/>`,
-    drawEnd(link.toEnd, referred, inward(referred)),
-    drawEnd(link.fromEnd, referring, inward(referring)),
+    ...(link.reads
+      ? []
+      : [
+          drawEnd(link.toEnd, referred, inward(referred)),
+          drawEnd(link.fromEnd, referring, inward(referring)),
+        ]),
     ...(label
       ? [
           `<rect class="label" x="${n(label.x - room! / 2)}" y="${n(label.y - 8)}" width="${room!}" height="16" rx="4"/>`,
@@ -271,6 +286,7 @@ const ROLE_WORDS: Readonly<Record<Role, string>> = {
   root: "refers to nothing",
   branch: "refers to others",
   between: "its key is of references",
+  view: "a view",
 };
 
 interface Legend {
@@ -281,14 +297,14 @@ interface Legend {
 
 /** What the signs of a chart mean, of those that stand in it. */
 function drawLegend(chart: Chart, { width }: Layout): Legend {
-  const roles = (["root", "branch", "between"] as const).filter(role =>
+  const roles = (["root", "branch", "between", "view"] as const).filter(role =>
     chart.tables.some(table => table.role === role),
   );
   const marks = (["key", "required", "optional"] as const).filter(mark =>
     chart.tables.some(({ rows }) => rows.some(row => row.mark === mark)),
   );
   const ends = (["many", "one", "maybe one"] as const).filter(end =>
-    chart.links.some(({ fromEnd, toEnd }) => fromEnd === end || toEnd === end),
+    chart.links.some(({ fromEnd, toEnd, reads }) => !reads && (fromEnd === end || toEnd === end)),
   );
   const states = (["new", "changed", "gone"] as const).filter(
     state => chart.isDifference && [...chart.tables, ...chart.links].some(each => each.state === state),
@@ -306,6 +322,9 @@ function drawLegend(chart: Chart, { width }: Layout): Legend {
       sign: `<path class="wire" d="M0-4H18"/>${drawEnd(end, { x: 0, y: -4 }, { x: 9, y: -4 })}`,
       words: end === "maybe one" ? "one or none" : end,
     })),
+    ...(chart.links.some(({ reads }) => reads)
+      ? [{ sign: `<g class="reads"><path class="wire" d="M0-4H18"/></g>`, words: "reads" }]
+      : []),
     ...(chart.tables.some(({ rows }) => rows.some(({ onDelete }) => onDelete !== undefined))
       ? [
           {

@@ -43,6 +43,8 @@ function cell({ name, type, mark, unique, refers, state }: ChartRow, at: number)
 function edge(link: ChartLink): string {
   const { from, to, fromEnd, toEnd, pair, columns, state } = link;
   const end = { many: "crow", one: "tee", "maybe one": "odot" };
+  if (link.reads)
+    return `  ${quoted(to)} -> ${quoted(from)} [arrowtail=none arrowhead=none style=dotted tooltip=${quoted(`${from} reads ${to}`)}];`;
   const words = sayLink(link, pair ?? columns.join(", "));
   const style = state === "gone" ? " style=dashed" : state === "new" ? " penwidth=2" : "";
   return `  ${quoted(to)} -> ${quoted(from)} [arrowtail=${end[toEnd]} arrowhead=${end[fromEnd]} tooltip=${quoted(words)}${style}];`;

@@ -14,7 +14,7 @@ export interface Look {
   readonly state: Readonly<Record<State, string>>;
 }
 
-const GLAZE = { root: "#46705f", branch: "#a8452b", between: "#3f5a86" } as const;
+const GLAZE = { root: "#46705f", branch: "#a8452b", between: "#3f5a86", view: "#6b5a86" } as const;
 
 /** Each text stands out from what is behind it by 4.5 : 1 at least: https://www.w3.org/TR/WCAG22/#contrast-minimum */
 export const LOOKS = {

@@ -12,7 +12,7 @@ export function writeMermaid({ tables, links }: Chart): string {
     ]),
     ...links.map(
       link =>
-        `  ${quoted(link.to)} ${ends(link)} ${quoted(link.from)} : ${quoted(sayLink(link, link.pair ?? link.columns.join(", ")))}`,
+        `  ${quoted(link.to)} ${ends(link)} ${quoted(link.from)} : ${quoted(link.reads ? "reads" : sayLink(link, link.pair ?? link.columns.join(", ")))}`,
     ),
     "",
   ].join("\n");
@@ -25,7 +25,8 @@ function attribute({ name, type, mark, unique, refers, remarks }: ChartRow): str
 }
 
 /** The table referred to on the left. */
-function ends({ fromEnd, toEnd }: ChartLink): string {
+function ends({ fromEnd, toEnd, reads }: ChartLink): string {
+  if (reads) return "}o..o{";
   const left = { one: "||", "maybe one": "|o", many: "}o" }[toEnd];
   return `${left}--${fromEnd === "one" ? "o|" : "o{"}`;
 }

@@ -1,7 +1,8 @@
 import type { Action } from "../../modelling/facts.js";
 import { namesThrough } from "../change/names.js";
-import { tableOf, type Change } from "../change/types.js";
+import { isOfDefinition, tableOf, type Change } from "../change/types.js";
 import { sayChange } from "../change/words.js";
+import { addressOf } from "../schema/address.js";
 import type { RoleAccess } from "./access.js";
 import type { Chart, ChartRow } from "./chart.js";
 
@@ -21,6 +22,9 @@ export interface PageTable {
   readonly rows: readonly ChartRow[];
   readonly rules: readonly string[];
   readonly referredBy: readonly PageReference[];
+  /** Views made of it, and what it is made of itself. */
+  readonly readBy?: readonly string[];
+  readonly reads?: readonly string[];
   /** What roles may do with it. */
   readonly access?: readonly RoleAccess[];
   /** What makes it, by the title of a dialect. */
@@ -71,12 +75,20 @@ export function pageData(
       ...(note !== undefined && { note }),
       ...{ rows, rules },
       referredBy: chart.links
-        .filter(({ to }) => to === address)
+        .filter(({ to, reads }) => to === address && !reads)
         .map(({ from, columns, pair, onDelete }) => ({
           table: pair ?? from,
           columns,
           ...(onDelete !== undefined && { onDelete }),
         })),
+      ...listed(
+        "readBy",
+        chart.links.filter(({ to, reads }) => reads && to === address).map(({ from }) => from),
+      ),
+      ...listed(
+        "reads",
+        chart.links.filter(({ from, reads }) => reads && from === address).map(({ to }) => to),
+      ),
       ...(accessOf(address).length > 0 && { access: accessOf(address) }),
       sql: sqlOf(address),
     })),
@@ -87,6 +99,10 @@ export function pageData(
   };
 }
 
+function listed(name: "reads" | "readBy", list: readonly string[]): Partial<PageTable> {
+  return list.length > 0 ? { [name]: list } : {};
+}
+
 /** What each step changed, by the names that tables and columns have at the end of all of them. */
 function stepsByNow(steps: readonly Step[]): PageStep[] {
   const result: PageStep[] = [];
@@ -95,6 +111,11 @@ function stepsByNow(steps: readonly Step[]): PageStep[] {
     const afterwards = namesThrough(later);
     const own = changes.flatMap((change, at): PageChange[] => {
       const table = tableOf(change);
+      if (isOfDefinition(change)) {
+        const definition = "after" in change ? change.after : change.definition;
+        const arrives = change.kind === "add definition" ? { arrives: "" } : {};
+        return [{ table: addressOf(definition), words: sayChange(change), ...arrives }];
+      }
       if (table === undefined) return [];
       const within = namesThrough(changes.slice(at + 1));
       const then = within.after(change.kind === "rename table" ? change.to : table);

@@ -2,8 +2,9 @@ import { renameInTable, type NameMap } from "../change/rename.js";
 import { columnsOfPart } from "../schema/lookups.js";
 import { addressOf, tablesByAddress } from "../schema/address.js";
 import { equal, partKey } from "../schema/canonical.js";
-import { PART_KINDS, partsOf, withParts } from "../schema/types.js";
-import type { PartKind, Parts, Schema, Table } from "../schema/types.js";
+import { definitionKey, isObject, PART_KINDS, partsOf, withParts } from "../schema/types.js";
+import type { ObjectDefinition, PartKind, Parts, Schema, Table } from "../schema/types.js";
+import { DIALECT_NAMES } from "./registry.js";
 import type { Dialect } from "./shared/dialect.js";
 import { respell, type Spellings } from "../lower/spellings.js";
 import { firstOf, partition, zip } from "../lists.js";
@@ -38,11 +39,28 @@ export function mergeHeld(schema: Schema, { dialect, held, spellings }: HeldSche
       : mergeTable({ known, was, held: table, raised: raisedTable, settle, dialect: dialect.name });
   });
   // What the dialect has no place for cannot have gone from it.
-  const unheld = (schema.definitions ?? []).filter(
-    definition => !dialect.types.settle({ tables: [], definitions: [definition] }).definitions,
-  );
-  const definitions = [...unheld, ...(held.definitions ?? [])];
+  const known = (schema.definitions ?? []).map(definition => ({
+    definition,
+    was: settle({ tables: [], definitions: [definition] }).definitions?.[0],
+  }));
+  const unheld = known.flatMap(({ definition, was }) => (was ? [] : [definition]));
+  const definitions = [
+    ...unheld,
+    ...zip(held.definitions ?? [], raised.definitions ?? []).map(([found, said]) => {
+      const same = known.find(({ was }) => was && definitionKey(was) === definitionKey(found));
+      if (!same || !isObject(same.definition) || !isObject(said)) return said;
+      return equal(same.was, found) ? same.definition : withTexts(same.definition, said);
+    }),
+  ];
   return { tables, ...(definitions.length > 0 && { definitions }) };
+}
+
+/** An object with the text that one dialect has now; where it had been one for all, it is said for that one apart. */
+function withTexts(known: ObjectDefinition, found: ObjectDefinition): ObjectDefinition {
+  if (typeof found.sql === "string") return found;
+  const { sql } = known;
+  const texts = typeof sql === "string" ? Object.fromEntries(DIALECT_NAMES.map(name => [name, sql])) : sql;
+  return { ...known, sql: { ...texts, ...found.sql } };
 }
 
 /** What the schema calls tables and columns: a dialect may have no room for their whole names. */

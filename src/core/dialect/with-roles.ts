@@ -1,5 +1,5 @@
 import { inheritedBy, verbsOf, type RoleNames } from "../schema/grants.js";
-import type { Column, Grant, Schema, Table } from "../schema/types.js";
+import { isObject, type Column, type Grant, type Schema, type Table } from "../schema/types.js";
 import type { Dialect } from "./shared/dialect.js";
 
 /**
@@ -14,22 +14,38 @@ export function withRoles(dialect: Dialect, roles: RoleNames): Dialect {
   if (known) return known;
   const by = new Map(Object.keys(roles).map(role => [role, inheritedBy(role, roles)]));
   const tables = new WeakMap<Table, Table>();
-  const granted = (schema: Schema): Schema => ({
-    ...schema,
-    tables: schema.tables.map(table => {
-      const found = tables.get(table) ?? ownGrants(table, by);
-      tables.set(table, found);
-      return found;
-    }),
-  });
+  const granted = ({ definitions, ...rest }: Schema): Schema => {
+    const held = by.size > 0 ? definitions : definitions?.filter(({ kind }) => kind !== "policy");
+    return {
+      ...rest,
+      ...(held && held.length > 0 && { definitions: held }),
+      tables: rest.tables.map(table => {
+        const found = tables.get(table) ?? ownGrants(table, by);
+        tables.set(table, found);
+        return found;
+      }),
+    };
+  };
   const changed: Dialect = {
     ...dialect,
     types: { ...dialect.types, settle: schema => dialect.types.settle(granted(schema)) },
     catalog: {
       ...dialect.catalog,
       read: results => {
-        const catalog = dialect.catalog.read(results);
-        return { ...catalog, schema: granted(catalog.schema) };
+        const { schema, leftAlone } = dialect.catalog.read(results);
+        const known = granted(schema);
+        const others = (schema.definitions ?? []).filter(each => !known.definitions?.includes(each));
+        return {
+          schema: known,
+          leftAlone: [
+            ...leftAlone,
+            ...others.flatMap(each =>
+              isObject(each) && each.on !== undefined
+                ? [{ kind: each.kind, name: each.name, table: each.on }]
+                : [],
+            ),
+          ],
+        };
       },
     },
   };

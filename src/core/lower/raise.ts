@@ -1,8 +1,8 @@
 import { firstOf, zip } from "../lists.js";
 import { equal } from "../schema/canonical.js";
 import { misfit } from "../schema/fits.js";
-import { TYPE_RULE_KINDS } from "../schema/types.js";
-import type { Check, Column, DataType, Default, Rule, Schema, Table } from "../schema/types.js";
+import { isObject, TYPE_RULE_KINDS } from "../schema/types.js";
+import type { Check, Column, DataType, Default, Definition, Rule, Schema, Table } from "../schema/types.js";
 import { parseSqlList } from "../sql/native-type.js";
 import { placeholderOf } from "../sql/tokens.js";
 
@@ -17,7 +17,16 @@ export interface RaiseRules {
 
 /** A settled schema in portable words wherever they settle back to the same. */
 export function raiseSchema(schema: Schema, rules: RaiseRules): Schema {
-  return { ...schema, tables: schema.tables.map(table => raiseTable(table, rules)) };
+  const tables = schema.tables.map(table => raiseTable(table, rules));
+  const definitions = schema.definitions?.map(each => raiseDefinition(each, rules));
+  return { ...schema, tables, ...(definitions && { definitions }) };
+}
+
+/** What an engine gives back of SQL is its own. */
+function raiseDefinition(definition: Definition, { dialect }: RaiseRules): Definition {
+  return isObject(definition) && typeof definition.sql === "string"
+    ? { ...definition, sql: { [dialect]: definition.sql } }
+    : definition;
 }
 
 function raiseTable(table: Table, rules: RaiseRules): Table {

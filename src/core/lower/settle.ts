@@ -4,7 +4,7 @@ import { tableGrantedTo } from "../schema/grants.js";
 import { columnsOfPart } from "../schema/lookups.js";
 import { constraintName, cutName } from "../schema/naming.js";
 import { textFor } from "../sql/placeholders.js";
-import { PART_KINDS, partsOf, withParts } from "../schema/types.js";
+import { isObject, PART_KINDS, partsOf, withParts } from "../schema/types.js";
 import type {
   Check,
   Column,
@@ -75,13 +75,16 @@ export function settleSchema(schema: Schema, rules: SettleRules): Schema {
     known.set(table, settled);
     return settled;
   };
-  return {
-    tables: schema.tables.map(settle),
-    ...(rules.namespaces &&
-      schema.definitions?.length && {
-        definitions: schema.definitions.map(each => rules.definition?.(each) ?? each),
-      }),
-  };
+  const definitions = (schema.definitions ?? []).flatMap(each => settleDefinition(each, rules) ?? []);
+  return { tables: schema.tables.map(settle), ...(definitions.length > 0 && { definitions }) };
+}
+
+/** An object is held where there is SQL for the dialect. */
+function settleDefinition(definition: Definition, rules: SettleRules): Definition | undefined {
+  if (!isObject(definition))
+    return rules.namespaces ? (rules.definition?.(definition) ?? definition) : undefined;
+  const sql = textFor(definition.sql, rules.dialect);
+  return sql === undefined ? undefined : { ...definition, sql };
 }
 
 function settleTable(given: Table, rules: SettleRules): Table {

@@ -1,6 +1,6 @@
 import { mapTexts } from "../map-texts.js";
 import { addressOf, tablesByAddress } from "../schema/address.js";
-import { definitionKey } from "../schema/types.js";
+import { definitionKey, isObject } from "../schema/types.js";
 import type { Check, Column, Definition, Index, Schema, SqlText, Table } from "../schema/types.js";
 
 /**
@@ -91,11 +91,15 @@ function keyOfDefinition(definition: Definition, slot: string, text: string): st
   return JSON.stringify([definitionKey(definition), slot, text]);
 }
 
-/** Every expression of a definition handed to `change`: only domains have some. */
+/** Every expression of a definition handed to `change`: only domains have some, and an object is one. */
 function respellDefinition(
   definition: Definition,
   change: (slot: string, text: string) => string,
 ): Definition {
+  if (isObject(definition)) {
+    const { sql } = definition;
+    return typeof sql === "string" ? { ...definition, sql: change("sql", sql) } : definition;
+  }
   if (definition.kind !== "domain") return definition;
   const { default: value, checks } = definition;
   return {

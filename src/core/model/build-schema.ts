@@ -18,12 +18,15 @@ import type { EntityDescription, FieldDescription } from "./read/descriptions.js
 import { collectFindings } from "./read/findings.js";
 import { EntityGrants, NO_ROLES, type Roles } from "./read/grants.js";
 import type { ModelSchema, Said, SaidOfColumn } from "./read/model-schema.js";
+import type { WrittenObject } from "./read/objects.js";
 import { Parts } from "./read/parts.js";
 import { Relations } from "./read/relations.js";
 
 export interface BuildOptions {
   /** Types and sequences beside the tables. */
   readonly definitions?: readonly Definition[];
+  /** What there is as SQL of the developer's own. @default nothing */
+  readonly objects?: readonly WrittenObject[];
   /** How properties are declared in the sources, where those are at hand. */
   readonly declared?: Review["declared"];
   /** @default none may be spoken of */
@@ -35,7 +38,7 @@ export function buildSchema(
   entities: readonly EntityDescription[],
   naming: NamingRules,
   dialects: readonly Dialect[],
-  { definitions = [], declared = () => undefined, roles = NO_ROLES }: BuildOptions = {},
+  { definitions: types = [], objects = [], declared = () => undefined, roles = NO_ROLES }: BuildOptions = {},
 ): ModelSchema {
   const { findings, report } = collectFindings();
   for (const { what, remedy, ...where } of entities.flatMap(({ faults }) => faults))
@@ -44,8 +47,17 @@ export function buildSchema(
   const parts = new Parts(resolver, dialects, report);
   const relations = new Relations(resolver, report);
   const grants = new EntityGrants(resolver, roles, report);
+  const own = entities.map(entity => ({
+    entity,
+    table: grants.granted(buildTable(entity, resolver, parts, relations), entity),
+  }));
+  const definitions = [
+    ...types,
+    ...objects.map(({ definition }) => definition),
+    ...own.flatMap(({ entity, table }) => grants.policies(table, entity, dialects)),
+  ];
   const tables = [
-    ...entities.map(entity => grants.granted(buildTable(entity, resolver, parts, relations), entity)),
+    ...own.map(({ table }) => table),
     ...relations.pairTables().map(({ table, owner }) => grants.grantedPair(table, owner)),
   ];
   reportClashes(tables, resolver, report);
@@ -64,6 +76,7 @@ export function buildSchema(
     },
     said: saidBy(resolver),
     findings,
+    objects,
     resolver,
   };
 }

@@ -10,7 +10,7 @@ import { addressOf } from "../schema/address.js";
 import { cutName } from "../schema/naming.js";
 import { asSent, respell, sentIn, type Spellings } from "../lower/spellings.js";
 import { textFor } from "../sql/placeholders.js";
-import type { Schema } from "../schema/types.js";
+import { isObject, type Schema } from "../schema/types.js";
 import { keptBy } from "./kept.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
 import type { Block, RenderPlan } from "../dialect/shared/render-plan.js";
@@ -76,7 +76,10 @@ export function planFrom(
  */
 export function mayRespell({ before, after, changes }: RenderPlan): boolean {
   const known = sentIn(before);
+  // A view is read anew, as it is spelled, wherever something of a table changes.
+  const hasObjects = after.definitions?.some(isObject) === true;
   return (
+    (hasObjects && changes.length > 0) ||
     [...sentIn(after)].some(key => !known.has(key)) ||
     changes.some(({ kind }) => /^(?:alter|rename) /.test(kind))
   );

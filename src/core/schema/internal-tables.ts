@@ -1,5 +1,5 @@
 import { parseAddress } from "./address.js";
-import type { Schema, Table } from "./types.js";
+import { isObject, type Schema, type Table } from "./types.js";
 
 /** The table in each database that says which migrations ran there. */
 export const LEDGER = "emberset_ledger";
@@ -30,8 +30,15 @@ export function withoutInternal<L extends { readonly table?: string }>({
   readonly schema: Schema;
   readonly leftAlone: readonly L[];
 }): { schema: Schema; leftAlone: L[] } {
+  const isOther = (table: string | undefined) => table === undefined || !isInternalTable(parseAddress(table));
+  const { definitions, ...rest } = schema;
+  const own = definitions?.filter(each => !isObject(each) || isOther(each.on));
   return {
-    schema: { ...schema, tables: schema.tables.filter(table => !isInternalTable(table)) },
-    leftAlone: leftAlone.filter(({ table }) => table === undefined || !isInternalTable(parseAddress(table))),
+    schema: {
+      ...rest,
+      tables: schema.tables.filter(table => !isInternalTable(table)),
+      ...(own && own.length > 0 && { definitions: own }),
+    },
+    leftAlone: leftAlone.filter(({ table }) => isOther(table)),
   };
 }

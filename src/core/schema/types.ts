@@ -1,6 +1,7 @@
+import type { ObjectKind } from "../sql/object-head.js";
 import type {
   Action,
-  Definition,
+  Definition as TypeDefinition,
   Options,
   PerDialect,
   PlainTypeName,
@@ -10,7 +11,6 @@ import type {
 
 export type {
   Action,
-  Definition,
   DomainDefinition,
   EnumDefinition,
   Options,
@@ -27,13 +27,64 @@ export type {
  */
 export interface Schema {
   readonly tables: readonly Table[];
-  /** Types and sequences that stand by themselves; only PostgreSQL has them. */
+  /** What stands beside the tables: types and sequences, which only PostgreSQL has, and objects. */
   readonly definitions?: readonly Definition[];
 }
 
+export type { TypeDefinition };
+
+export type Definition = TypeDefinition | ObjectDefinition;
+
+/** A view, routine, trigger or event, as SQL of the developer's own; a policy comes of what models say of rows. */
+export interface ObjectDefinition {
+  readonly kind: ObjectKind;
+  readonly name: string;
+  readonly namespace?: string;
+  /** The address of the table or view that a trigger or a policy stands on. */
+  readonly on?: string;
+  /**
+   * The statement that makes it, and behind it those that go with it (an index of a materialized view, a note, a
+   * grant), with a semicolon between them. Settled, a text. Functions of one name are one object.
+   */
+  readonly sql: SqlText;
+}
+
+const OBJECT_KINDS: ReadonlySet<string> = new Set<ObjectKind>([
+  "view",
+  "materialized view",
+  "function",
+  "procedure",
+  "trigger",
+  "event",
+  "policy",
+]);
+
+/** Whether a definition is SQL of the developer's own. */
+export function isObject(definition: Definition): definition is ObjectDefinition {
+  return OBJECT_KINDS.has(definition.kind);
+}
+
+/**
+ * A schema that was found without the objects that none of some others has: those are somebody else's.
+ * @param isOwn of those all the same
+ */
+export function withoutStrangers(
+  found: Schema,
+  known: readonly Schema[],
+  isOwn: (object: ObjectDefinition) => boolean = () => false,
+): Schema {
+  if (!found.definitions?.some(isObject)) return found;
+  const keys = new Set(known.flatMap(({ definitions = [] }) => definitions.map(definitionKey)));
+  const { definitions, ...rest } = found;
+  const own = definitions.filter(each => !isObject(each) || keys.has(definitionKey(each)) || isOwn(each));
+  return { ...rest, ...(own.length > 0 && { definitions: own }) };
+}
+
 /** What tells definitions apart. */
-export function definitionKey({ kind, namespace, name }: Definition): string {
-  return JSON.stringify([kind, namespace ?? null, name]);
+export function definitionKey(definition: Definition): string {
+  const { kind, namespace, name } = definition;
+  const on = isObject(definition) && definition.on !== undefined ? [definition.on] : [];
+  return JSON.stringify([kind, namespace ?? null, name, ...on]);
 }
 
 export interface Table {

@@ -20,6 +20,10 @@ export interface TokenRules {
   readonly folds?: boolean;
   /** `#` starts a comment (MariaDB). */
   readonly hash?: boolean;
+  /** Words that are names only in quotes, in small letters. */
+  readonly reserved?: ReadonlySet<string>;
+  /** Its client takes `DELIMITER //` on a line of its own (MariaDB). */
+  readonly delimiters?: boolean;
 }
 
 /** @returns the tokens in order, spaces and comments among them */

@@ -14,6 +14,7 @@ import { statementsOver, type Statements } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
 import { refuseOfColumns } from "./rights.js";
 import { isMissing, stepsOf } from "./steps.js";
+import { SQL_MODE, TIME_ZONE } from "../../core/dialect/mariadb/names.js";
 import { refuseBreaking } from "./views.js";
 
 /** The oldest server whose catalog is read right and whose ALTER TABLE knows all that is written. */
@@ -26,8 +27,8 @@ const OLDEST: readonly [number, number] = [10, 6];
  * https://mariadb.com/kb/en/server-system-variables/
  */
 const SETTINGS = [
-  "sql_mode = 'STRICT_TRANS_TABLES,STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION'",
-  "time_zone = '+00:00'",
+  `sql_mode = '${SQL_MODE}'`,
+  `time_zone = '${TIME_ZONE}'`,
   "default_storage_engine = InnoDB",
   "innodb_strict_mode = ON",
   "foreign_key_checks = ON",
@@ -189,7 +190,7 @@ async function readCatalog(statements: Statements, target: TargetSettings): Prom
   await refuseOfColumns(statements, target);
   const ask = async () => {
     const results: CatalogRow[][] = [];
-    for (const sql of mariadb.catalog.queries) results.push(await rows(sql));
+    for (const sql of mariadb.catalog.queries) results.push(await withObjects(await rows(sql), rows));
     return results;
   };
   let results = await ask();
@@ -205,6 +206,39 @@ async function readCatalog(statements: Statements, target: TargetSettings): Prom
   }
   return dialectOf(target).catalog.read(results);
 }
+
+/**
+ * Rows of objects, each with the SQL that makes it: nothing but SHOW CREATE tells that whole
+ * (https://mariadb.com/kb/en/show-create-procedure/), and only to who may see it.
+ */
+async function withObjects(found: CatalogRow[], rows: Statements["rows"]): Promise<CatalogRow[]> {
+  const full: CatalogRow[] = [];
+  for (const row of found) {
+    const kind = String(row["kind"]);
+    if (!(kind in TEXTS)) {
+      full.push(row);
+      continue;
+    }
+    const name = mariadb.names.quote(String(row["name"]));
+    const [said] = await rows(`SHOW CREATE ${kind.toUpperCase()} ${name}`).catch(() => []);
+    full.push({
+      ...row,
+      sql: said?.[TEXTS[kind]!] ?? null,
+      mode: said?.["sql_mode"] ?? null,
+      zone: said?.["time_zone"] ?? null,
+    });
+  }
+  return full;
+}
+
+/** The columns in which it is told. */
+const TEXTS: Readonly<Record<string, string>> = {
+  view: "Create View",
+  function: "Create Function",
+  procedure: "Create Procedure",
+  trigger: "SQL Original Statement",
+  event: "Create Event",
+};
 
 async function connect(target: TargetSettings, uri: string): Promise<Connection> {
   try {

@@ -1,6 +1,7 @@
 import { mariadb } from "../../core/dialect/mariadb/index.js";
 import type { Statement } from "../../core/sql/statements.js";
-import { speaksOf, takenAway } from "../session/taken-away.js";
+import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
+import { seenTo, speaksOf, takenAway } from "../session/taken-away.js";
 import { refuseBlind } from "./rights.js";
 import { Breakage, type Database } from "../session/database.js";
 
@@ -9,7 +10,8 @@ import { Breakage, type Database } from "../session/database.js";
  * away is therefore held against the views and triggers before it runs. @throws Breakage; Problem E415
  */
 export async function refuseBreaking(database: Database, statements: readonly Statement[]): Promise<void> {
-  await refuseTriggered(database, statements);
+  const seen = seenTo(statements, mariadb.tokens);
+  await refuseTriggered(database, statements, seen);
   const taken = takenAway(statements, mariadb.tokens);
   if (taken.length === 0) return;
   await refuseBlind(database, database.target);
@@ -20,19 +22,22 @@ export async function refuseBreaking(database: Database, statements: readonly St
     "SELECT TRIGGER_NAME AS name, ACTION_STATEMENT AS body, EVENT_OBJECT_TABLE AS owner FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = DATABASE()",
   );
   const quote = mariadb.names.quote;
+  const others = (row: CatalogRow) => !seen.has(String(row["name"]).toLowerCase());
   const found = taken.flatMap(({ table, column }) => {
     const what = column === undefined ? table : `${table}.${column}`;
-    const used = views.filter(({ body, here }) => {
+    const used = views.filter(others).filter(({ body, here }) => {
       const text = String(body);
       return (
         text.includes(`${quote(String(here))}.${quote(table)}`) &&
         (column === undefined || text.includes(`.${quote(column)}`))
       );
     });
-    const run = triggers.filter(
-      ({ body, owner }) =>
-        column !== undefined && owner === table && speaksOf(String(body), column, mariadb.tokens),
-    );
+    const run = triggers
+      .filter(others)
+      .filter(
+        ({ body, owner }) =>
+          column !== undefined && owner === table && speaksOf(String(body), column, mariadb.tokens),
+      );
     return [
       ...used.map(({ name }) => `view ${String(name)} uses ${what}`),
       ...run.map(({ name }) => `trigger ${String(name)} uses ${what}`),
@@ -46,7 +51,11 @@ export async function refuseBreaking(database: Database, statements: readonly St
  * updates that a migration makes of what it keeps, converts or fills: those of a person's own script are meant.
  * @throws Breakage
  */
-async function refuseTriggered(database: Database, statements: readonly Statement[]): Promise<void> {
+async function refuseTriggered(
+  database: Database,
+  statements: readonly Statement[],
+  seen: ReadonlySet<string>,
+): Promise<void> {
   const updated = new Set<string>();
   // By the names that the tables have before the script calls them otherwise.
   const before = new Map<string, string>();
@@ -61,7 +70,9 @@ async function refuseTriggered(database: Database, statements: readonly Statemen
   const triggers = await database.rows(
     "SELECT TRIGGER_NAME AS name, EVENT_OBJECT_TABLE AS owner FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = DATABASE() AND EVENT_MANIPULATION = 'UPDATE'",
   );
-  const found = triggers.filter(({ owner }) => updated.has(String(owner)));
+  const found = triggers.filter(
+    ({ owner, name }) => updated.has(String(owner)) && !seen.has(String(name).toLowerCase()),
+  );
   if (found.length === 0) return;
   throw new Breakage(
     "objects",

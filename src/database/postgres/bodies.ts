@@ -1,7 +1,7 @@
 import { postgres } from "../../core/dialect/postgres/index.js";
 import type { Statement } from "../../core/sql/statements.js";
 import { Breakage, type Database } from "../session/database.js";
-import { speaksOf, takenAway } from "../session/taken-away.js";
+import { seenTo, speaksOf, takenAway } from "../session/taken-away.js";
 
 /** Triggers by their tables. */
 const TRIGGERS = `SELECT t.tgname AS name, c.relname AS owner FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid WHERE NOT t.tgisinternal`;
@@ -14,8 +14,8 @@ async function refuseTriggers(rows: Database["rows"], statements: readonly State
     rules,
   );
   if (dropped.length === 0) return;
-  const isSeenTo = (name: string) =>
-    statements.some(({ sql }) => /^drop\s+trigger\b/i.test(sql) && speaksOf(sql, name, rules));
+  const seen = seenTo(statements, rules);
+  const isSeenTo = (name: string) => seen.has(name.toLowerCase());
   const found = (await rows(TRIGGERS)).flatMap(row => {
     const [name, owner] = [String(row["name"]), String(row["owner"])];
     const goes = dropped.some(({ table }) => table === owner) && !isSeenTo(name);

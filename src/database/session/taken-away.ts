@@ -1,4 +1,5 @@
 import { ATTIC } from "../../core/schema/internal-tables.js";
+import { readHead } from "../../core/sql/object-head.js";
 import type { Statement } from "../../core/sql/statements.js";
 import { matters, nameOf, tokenize, type Token, type TokenRules } from "../../core/sql/tokens.js";
 
@@ -47,6 +48,22 @@ function calledAt(tokens: readonly Token[], start: number, rules: TokenRules): s
   if (!token) return "";
   return rules.folds && token.kind === "word" ? token.text.toLowerCase() : nameOf(token);
 }
+
+/** The views and triggers that statements drop or make, by their names in small letters: they are seen to. */
+export function seenTo(statements: readonly Statement[], rules: TokenRules): ReadonlySet<string> {
+  const names = statements.flatMap(({ sql }) => {
+    if (/^create\b/i.test(sql)) return readHead(sql, rules)?.name ?? [];
+    if (!/^drop\s+(?:materialized\s+)?(?:view|trigger)\b/i.test(sql)) return [];
+    const tokens = tokenize(sql, rules).filter(matters);
+    const first = tokens.findIndex(
+      ({ kind, text }) => kind === "name" || (kind === "word" && !DROP_WORDS.test(text)),
+    );
+    return first < 0 ? [] : calledAt(tokens, first, rules);
+  });
+  return new Set(names.map(name => name.toLowerCase()));
+}
+
+const DROP_WORDS = /^(?:drop|materialized|view|trigger|if|exists)$/i;
 
 /** Whether a body of code speaks of something by its name. */
 export function speaksOf(body: string, name: string, rules: TokenRules): boolean {

@@ -6,7 +6,7 @@ import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { catalogQueries } from "./catalog/queries.js";
 import { readCatalog } from "./catalog/read.js";
-import { cannotHold as cannotHoldName, NAME_LIMIT, quote, reserved } from "./names.js";
+import { cannotHold as cannotHoldName, NAME_LIMIT, quote, quoteTable, reserved } from "./names.js";
 import { raise, unspell } from "./raise.js";
 import { managedObjectNames, render, scriptNotes } from "./render/index.js";
 import { rows } from "./rows.js";
@@ -35,6 +35,11 @@ export const mariadb: Dialect = {
     words,
     widens,
     retype,
+    objects: {
+      kinds: ["view", "function", "procedure", "trigger", "event"],
+      alongside: false,
+      namespaces: false,
+    },
     options: {
       table: ["engine", "collation", "with"],
       column: ["on update", "invisible", "not null"],
@@ -76,7 +81,7 @@ export const mariadb: Dialect = {
     blocks: render,
     scriptNotes,
     managedObjectNames,
-    dropView: (_, name) => `DROP VIEW IF EXISTS ${quote(name)}`,
+    dropView: (_, address) => `DROP VIEW IF EXISTS ${quoteTable(address)}`,
     steps,
   },
   attic,

@@ -1,5 +1,12 @@
 import { quoteAddress } from "../../schema/address.js";
 
+/** What values a server takes, whatever it is set to: https://mariadb.com/kb/en/sql-mode/ */
+export const SQL_MODE =
+  "STRICT_TRANS_TABLES,STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION";
+
+/** What moments mean, whatever a server is set to. */
+export const TIME_ZONE = "+00:00";
+
 /** A name as MariaDB quotes it. */
 export function quote(name: string): string {
   return `\`${name.replaceAll("`", "``")}\``;

@@ -2,7 +2,7 @@ import type { Column, Index, IndexPart, Key, Rule, Schema, Table, Unique } from 
 import { isServed, leadingLists } from "../../schema/lookups.js";
 import { settleSchema, type SettleRules } from "../../lower/settle.js";
 import { defaultSql, NOW, ruleSql, unheldPattern } from "./expressions.js";
-import { NAME_LIMIT } from "./names.js";
+import { NAME_LIMIT, reserved } from "./names.js";
 import { addressOf } from "../../schema/address.js";
 import { parseNativeType } from "../../sql/native-type.js";
 import { textFor } from "../../sql/placeholders.js";
@@ -10,7 +10,7 @@ import { settleNotNull } from "./moments.js";
 import { isTextual, isUnbounded, NAME, typeSql } from "./types.js";
 import { termsText } from "../shared/terms.js";
 
-export const TOKENS = { backslash: true, hash: true } as const;
+export const TOKENS = { backslash: true, hash: true, delimiters: true, reserved } as const;
 
 /** How much of a text or of bytes an index holds where nobody says: fits any index with four bytes a character. */
 const PREFIX = 191;
@@ -49,13 +49,14 @@ const settledTables = new WeakMap<Table, Table>();
 
 /** The schema as MariaDB holds it, expressions as they are sent; the server spells them its own way. */
 export function settle(schema: Schema): Schema {
-  const tables = settleSchema(schema, RULES).tables.map(table => {
+  const { tables: all, ...rest } = settleSchema(schema, RULES);
+  const tables = all.map(table => {
     const settled = settledTables.get(table) ?? settleTable(table);
     settledTables.set(table, settled);
     return settled;
   });
   const byAddress = new Map(tables.map(table => [addressOf(table), table]));
-  return { tables: tables.map(table => withReferredCollations(table, byAddress)) };
+  return { ...rest, tables: tables.map(table => withReferredCollations(table, byAddress)) };
 }
 
 /** How texts of a column are compared, where that is not as in the database by itself. */

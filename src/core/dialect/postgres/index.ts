@@ -1,15 +1,15 @@
 import { retype } from "./retyping.js";
 import { EVERYWHERE } from "../../lower/differences.js";
-import { quoteAddress } from "../../schema/address.js";
 import { EVERYONE } from "../../schema/grants.js";
 import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { catalogQueries, emptyTables } from "./catalog/queries.js";
 import { readCatalog } from "./catalog/read.js";
-import { NAME_LIMIT, quote, reserved } from "./names.js";
+import { NAME_LIMIT, quote, quoteTable, reserved } from "./names.js";
 import { raise, unspell } from "./raise.js";
 import { scriptNotes } from "./render/around.js";
+import { rowsSql } from "./render/grants.js";
 import { managedObjectNames, render } from "./render/index.js";
 import { rows } from "./rows.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
@@ -36,6 +36,11 @@ export const postgres: Dialect = {
     words,
     widens,
     retype,
+    objects: {
+      kinds: ["view", "materialized view", "function", "procedure", "trigger"],
+      alongside: true,
+      namespaces: true,
+    },
     options: {
       table: ["unlogged", "using", "with"],
       column: [
@@ -76,7 +81,7 @@ export const postgres: Dialect = {
     blocks: render,
     scriptNotes,
     managedObjectNames,
-    dropView: (kind, name) => `DROP ${kind.toUpperCase()} IF EXISTS ${quoteAddress(name, quote)} CASCADE`,
+    dropView: (kind, address) => `DROP ${kind.toUpperCase()} IF EXISTS ${quoteTable(address)} CASCADE`,
   },
   attic,
   // https://www.postgresql.org/docs/15/sql-createrole.html
@@ -85,6 +90,7 @@ export const postgres: Dialect = {
     memberships: `SELECT pg_get_userbyid(member) AS role, pg_get_userbyid(roleid) AS has FROM pg_auth_members`,
     createSql: role => `CREATE ROLE ${quote(role)} NOLOGIN`,
     inheritSql: (role, from) => `GRANT ${quote(from)} TO ${quote(role)}`,
+    rowsSql,
   },
   catalog: { queries: catalogQueries, read: readCatalog, emptyTables, respells: true, keepsOrder: false },
   rows,

@@ -3,10 +3,10 @@ import { cutName } from "../../schema/naming.js";
 import type { Column, Index, Rule, Schema, Table } from "../../schema/types.js";
 import { settleSchema, type SettleRules } from "../../lower/settle.js";
 import { defaultSql, ruleSql, unheldPattern } from "./expressions.js";
-import { NAME_LIMIT } from "./names.js";
+import { NAME_LIMIT, reserved } from "./names.js";
 import { NAME, spellType, typeSql } from "./types.js";
 
-export const TOKENS = { dollar: true, folds: true } as const;
+export const TOKENS = { dollar: true, folds: true, reserved } as const;
 
 const RULES: SettleRules = {
   dialect: NAME,

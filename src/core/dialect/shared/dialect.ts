@@ -6,6 +6,7 @@ import type {
   DataType,
   Definition,
   Index,
+  ObjectDefinition,
   PartKind,
   Rule,
   Schema,
@@ -48,6 +49,19 @@ interface RoleSyntax {
   readonly createSql: (role: string) => string;
   /** What gives one all that another has. */
   readonly inheritSql: (role: string, from: string) => string;
+  /** A policy, as an object of its own, by which a role sees some rows of a table. Absent: whoever sees one sees all. */
+  readonly rowsSql?: (rows: RowsOfRole) => { readonly name: string; readonly sql: string };
+}
+
+/** Which rows of a table a role sees. */
+export interface RowsOfRole {
+  readonly table: string;
+  /** Absent: everybody who is none of those, who sees what was seen before. */
+  readonly role?: string;
+  /** With columns in its placeholders. */
+  readonly condition: string;
+  /** All roles of which it is said what they see. */
+  readonly roles: readonly string[];
 }
 
 /** What things may be called. */
@@ -82,6 +96,12 @@ interface DialectTypes {
   readonly unfitToCount?: (value: string) => string;
   /** How values are asked for of a column whose type some definitions make; undefined: it is another. Absent: none are made. */
   readonly definedType?: (column: Column, definitions: readonly Definition[]) => DefinedType | undefined;
+  /** What of objects there can be, whether statements go with one (its notes, its grants), and whether they stand in namespaces. */
+  readonly objects: {
+    readonly kinds: readonly ObjectDefinition["kind"][];
+    readonly alongside: boolean;
+    readonly namespaces: boolean;
+  };
   /** What may be said in `options` of a table, of a column, and of a key, a constraint or an index. */
   readonly options: Readonly<Record<"table" | "column" | "part", readonly string[]>>;
   /** Whether a type that says how long a text, or how large a number, may be holds it to that. */
@@ -125,8 +145,8 @@ interface DialectRender {
   readonly scriptNotes: (blocks: readonly Block[]) => string[];
   /** Names of what hangs on tables and comes from the schema: a rebuild may take it along without putting it back. */
   readonly managedObjectNames: (schema: Schema) => string[];
-  /** Drops a view that somebody else has made, and views upon it. @param name as the catalog tells it */
-  readonly dropView: (kind: string, name: string) => string;
+  /** Drops a view that somebody else has made, and views upon it. */
+  readonly dropView: (kind: string, address: string) => string;
   /** Of an engine that commits each statement by itself, how those of a script are told. Absent: a script is one transaction. */
   readonly steps?: StepSyntax;
 }

@@ -5,7 +5,7 @@ import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { catalogQueries } from "./catalog/queries.js";
 import { readCatalog } from "./catalog/read.js";
-import { quote, reserved } from "./names.js";
+import { quote, quoteTable, reserved } from "./names.js";
 import { raise, unspell } from "./raise.js";
 import { managedObjectNames, render, scriptNotes } from "./render/index.js";
 import { rows } from "./rows.js";
@@ -31,6 +31,7 @@ export const sqlite: Dialect = {
     words,
     widens,
     retype,
+    objects: { kinds: ["view", "trigger"], alongside: false, namespaces: false },
     options: {
       table: ["without rowid", "strict", "types"],
       column: ["not null on conflict", "not null"],
@@ -58,7 +59,7 @@ export const sqlite: Dialect = {
     blocks: render,
     scriptNotes,
     managedObjectNames,
-    dropView: (_, name) => `DROP VIEW IF EXISTS ${quote(name)}`,
+    dropView: (_, address) => `DROP VIEW IF EXISTS ${quoteTable(address)}`,
   },
   attic,
   catalog: { queries: catalogQueries, read: readCatalog, respells: false, keepsOrder: true },

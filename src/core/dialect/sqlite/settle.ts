@@ -1,9 +1,10 @@
+import { reserved } from "./names.js";
 import type { Index, Rule, Schema } from "../../schema/types.js";
 import { settleSchema, type SettleRules } from "../../lower/settle.js";
 import { parenthesizedSql, defaultSql, nowSql, ruleSql } from "./expressions.js";
 import { NAME, typeSql } from "./types.js";
 
-export const TOKENS = { brackets: true } as const;
+export const TOKENS = { brackets: true, reserved } as const;
 
 const RULES: SettleRules = {
   dialect: NAME,

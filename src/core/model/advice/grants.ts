@@ -20,6 +20,14 @@ export function adviseOnGrants(review: Review): void {
       `On ${title}, which has no roles, nobody is held to grants`,
       NOTHING_TO_DO,
     );
+  const withRows = entities.find(([{ options }]) => Object.keys(options.rows ?? {}).length > 0);
+  for (const { title } of withRows ? dialects.filter(({ roles: own }) => own && !own.rowsSql) : [])
+    report(
+      "A333",
+      { entity: withRows![0].name },
+      `On ${title} a role that sees a table sees all its rows: nobody is held to \`rows\``,
+      "let it read a view of those rows instead, as SQL of your own",
+    );
   for (const role of granted) {
     const may = mayOf([role, ...inheritedBy(role, roles.known)]);
     const mayByItself = mayOf([role]);

@@ -9,6 +9,7 @@ import type { Schema, Table } from "../../schema/types.js";
 import type { ModelSchema } from "../read/model-schema.js";
 import type { ColumnResolver } from "../read/column-resolver.js";
 import type { Start } from "../read/way.js";
+import { adviseOnObjects } from "./objects.js";
 import { readWay } from "./way.js";
 import { collectFindings, type Finding, type Report } from "../read/findings.js";
 
@@ -21,7 +22,7 @@ export function adviseOnHistory(model: ModelSchema, history: Start, hints?: Diff
   const way = readWay(model, history);
   adviseOnLists(model, history.schema, report);
   adviseOnWay(model.resolver, diff(history.schema, model.schema, hints ?? way.hints), report);
-  return [...way.findings, ...findings];
+  return [...way.findings, ...findings, ...adviseOnObjects(model.objects, model.schema, history.schema)];
 }
 
 function adviseOnLists({ resolver, schema }: ModelSchema, history: Schema, report: Report): void {

@@ -39,6 +39,7 @@ export const FINDING_CODES = {
   E236: "a `fill` or a `convert` that has nothing to do",
   E237: "a type, or a way to get values, that a dialect in use does not have",
   E238: "a grant to a role that the config does not have",
+  E239: "a file of SQL that is no object",
   A300: "a rule that the database does not hold",
   A301: "a reserved word as a name",
   A302: "a field that looks like a reference and is none",
@@ -71,6 +72,8 @@ export const FINDING_CODES = {
   A329: "rows that may be inserted, and not a field they require",
   A330: "what looks secret, for a role that reads all of a table",
   A331: "a grant to everyone",
+  A332: "an object that speaks of what is not there",
+  A333: "a condition on rows that an engine does not hold",
 } as const satisfies Record<string, string>;
 
 type FindingCode = keyof typeof FINDING_CODES;

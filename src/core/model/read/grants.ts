@@ -1,5 +1,17 @@
-import { addVerb, COLUMN_VERBS, granted, VERBS, type RoleNames, type Verbs } from "../../schema/grants.js";
-import type { Table } from "../../schema/types.js";
+import type { Dialect } from "../../dialect/shared/dialect.js";
+import { addressOf } from "../../schema/address.js";
+import {
+  addVerb,
+  COLUMN_VERBS,
+  EVERYONE,
+  granted,
+  rolesIn,
+  VERBS,
+  type RoleNames,
+  type Verbs,
+} from "../../schema/grants.js";
+import type { ObjectDefinition, Table } from "../../schema/types.js";
+import { textFor } from "../../sql/placeholders.js";
 import type { Grants, Verb } from "../../../modelling/facts.js";
 import type { ColumnResolver } from "./column-resolver.js";
 import type { EntityDescription, FieldDescription } from "./descriptions.js";
@@ -45,6 +57,44 @@ export class EntityGrants {
     }
     const columns = table.columns.map((column, at) => granted(column, ofColumns[at]));
     return granted({ ...table, columns }, ofTable);
+  }
+
+  /** What is said of rows, as policies: of each role that may do something with a table of which it is said of some. */
+  policies(table: Table, entity: EntityDescription, dialects: readonly Dialect[]): ObjectDefinition[] {
+    const said = Object.entries(entity.options.rows ?? {}).filter(([role]) =>
+      this.isKnown(role, { entity: entity.name }),
+    );
+    const roles = rolesIn({ tables: [table] });
+    for (const [role] of said)
+      if (!roles.includes(role))
+        this.report(
+          "E238",
+          { entity: entity.name },
+          `${role} sees some rows, and may do nothing with them`,
+          `grant it something: grants: { ${JSON.stringify(role)}: ["select"] }`,
+        );
+    if (said.length === 0) return [];
+    const conditions = new Map(
+      said.map(([role, sql]) => [role, this.resolver.placed(entity, undefined, sql)]),
+    );
+    const on = addressOf(table);
+    const made = new Map<string, Record<string, string>>();
+    for (const { name: dialect, roles: syntax } of dialects) {
+      if (!syntax?.rowsSql) continue;
+      const others = roles.includes(EVERYONE) ? [] : [undefined];
+      for (const role of [...roles, ...others]) {
+        const condition = role === undefined ? undefined : conditions.get(role);
+        const text = condition === undefined ? "true" : textFor(condition, dialect);
+        const { name, sql } = syntax.rowsSql({
+          table: on,
+          roles,
+          condition: text ?? "true",
+          ...(role !== undefined && { role }),
+        });
+        made.set(name, { ...made.get(name), [dialect]: sql });
+      }
+    }
+    return [...made].map(([name, sql]) => ({ kind: "policy", name, on, sql }));
   }
 
   /** A pair table is granted as the entity that has it: it has no fields of its own. */

@@ -2,12 +2,15 @@ import type { Conversion } from "../../change/diff.js";
 import type { Default, Schema } from "../../schema/types.js";
 import type { ColumnResolver } from "./column-resolver.js";
 import type { Finding } from "./findings.js";
+import type { WrittenObject } from "./objects.js";
 
 /** What the models come to: the schema they describe, and what they say of the way there. */
 export interface ModelSchema {
   readonly schema: Schema;
   readonly said: Said;
   readonly findings: readonly Finding[];
+  /** What there is as SQL of the developer's own. */
+  readonly objects: readonly WrittenObject[];
   /** Which fields the schema's columns come from. */
   readonly resolver: ColumnResolver;
 }

@@ -136,6 +136,10 @@ const STORED: Shapes = {
   keysFirst: FLAG,
   unnamed: FLAG,
   grants: grants(verbs("select", "insert", "update", "delete")),
+  rows: (value, path) =>
+    isRecord(value)
+      ? Object.entries(value).flatMap(([role, text]) => BY_DIALECT(text, `${path}.${role}`))
+      : is("an object of conditions by role: { visitor: \"{stage} = 'sold'\" }", isRecord)(value, path),
   options: optionsOf("table"),
 } satisfies Record<keyof StoredOptions, Shape>;
 

@@ -1,9 +1,9 @@
-import type { Definition } from "../../schema/types.js";
+import type { TypeDefinition } from "../../schema/types.js";
 import { codeInLines, codeOf, LINE, propertyFor, type CodeValue } from "./code.js";
 
 /** The file of the types and sequences that stand beside the tables. @param others paths that are taken */
 export function definitionsFile(
-  definitions: readonly Definition[],
+  definitions: readonly TypeDefinition[],
   others: readonly string[],
 ): { readonly path: string; readonly text: string } {
   const taken = new Set<string>();

@@ -1,6 +1,6 @@
 import { addressOf } from "../../schema/address.js";
 import { partKey } from "../../schema/canonical.js";
-import type { Schema } from "../../schema/types.js";
+import { isObject, type Schema } from "../../schema/types.js";
 import { planClasses, type ClassPlan } from "./class-plan.js";
 import { definitionsFile } from "./definitions-file.js";
 import { fieldCode } from "./field.js";
@@ -31,7 +31,7 @@ export interface ModelFile {
 /** Model files that describe a schema, in portable words as far as `raise` found them. */
 export function writeModels(schema: Schema, options: WriteModelsOptions): ModelFile[] {
   const plans = planClasses(schema, options.there);
-  const definitions = schema.definitions ?? [];
+  const definitions = (schema.definitions ?? []).filter(each => !isObject(each));
   const files = plans.map(plan => classFile(plan, { ...options, plans, definitions }));
   if (definitions.length === 0) return files;
   return [

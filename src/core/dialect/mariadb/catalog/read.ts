@@ -3,6 +3,7 @@ import type {
   Action,
   Check,
   Column,
+  Definition,
   ForeignKey,
   Index,
   IndexPart,
@@ -12,10 +13,12 @@ import type {
 import type { Catalog, CatalogRow, LeftAlone } from "../../shared/dialect.js";
 import { EVERYONE } from "../../../schema/grants.js";
 import { groupRows, readGrants } from "../../shared/catalog-rows.js";
+import { objectOf } from "../../shared/object-text.js";
 import { spellExpression } from "../../../lower/expressions.js";
 import { NOW } from "../expressions.js";
 import { readNotNull } from "../moments.js";
 import { asKey, asUnique, isPlainUnique, TOKENS } from "../settle.js";
+import { SQL_MODE, TIME_ZONE } from "../names.js";
 import { NAME } from "../types.js";
 import { partition } from "../../../lists.js";
 
@@ -86,17 +89,53 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
     );
   });
   const views = tableRows
-    .filter(row => !plainTable(row))
+    .filter(row => !plainTable(row) && row["kind"] !== "VIEW")
     .map(({ kind, name }) => ({
       kind: kind === "BASE TABLE" ? "partitioned table" : String(kind).toLowerCase(),
       name: String(name),
     }));
-  const others = otherRows.map(({ kind, name, owner }): LeftAlone => ({
-    kind: String(kind),
-    name: String(name),
-    ...(owner !== null && { table: String(owner) }),
-  }));
-  return { schema: { tables }, leftAlone: [...views, ...foreign, ...others] };
+  const { objects, others } = readObjects(otherRows);
+  return {
+    schema: { tables, ...(objects.length > 0 && { definitions: objects }) },
+    leftAlone: [...views, ...foreign, ...others],
+  };
+}
+
+/** What is told whole; who may not see a routine's body is not told it. */
+function readObjects(rows: readonly CatalogRow[]): {
+  readonly objects: readonly Definition[];
+  readonly others: readonly LeftAlone[];
+} {
+  const objects: Definition[] = [];
+  const others = rows.flatMap(({ kind, name, owner, sql, mode, zone }): LeftAlone[] => {
+    const object =
+      typeof sql === "string"
+        ? objectOf(
+            `${setSql("sql_mode", mode, SQL_MODE)}${setSql("time_zone", zone, TIME_ZONE)}${withoutDefiner(sql)}`,
+            TOKENS,
+          )
+        : undefined;
+    if (object) objects.push(object);
+    const table = owner === null ? {} : { table: String(owner) };
+    return object ? [] : [{ kind: String(kind), name: String(name), ...table }];
+  });
+  return { objects, others };
+}
+
+/** A routine keeps the mode in which it was made, and an event its time zone; both run in that: https://mariadb.com/kb/en/sql-mode/ */
+function setSql(name: string, kept: unknown, usual: string): string {
+  return typeof kept === "string" && kept !== usual ? `SET ${name} = '${kept}';\n` : "";
+}
+
+/** Whoever makes it is whose rights it has, where nobody says: https://mariadb.com/kb/en/create-view/ */
+function withoutDefiner(sql: string): string {
+  return sql
+    .replace(
+      /^CREATE (ALGORITHM=\w+ )?DEFINER=(?:`(?:[^`]|``)*`@`(?:[^`]|``)*`|`(?:[^`]|``)*`) /,
+      "CREATE $1",
+    )
+    .replace(/^CREATE ALGORITHM=UNDEFINED /, "CREATE ")
+    .replace(/^CREATE (ALGORITHM=\w+ )?SQL SECURITY DEFINER VIEW /, "CREATE $1VIEW ");
 }
 
 function columnOf({ col }: CatalogRow): string | undefined {

@@ -16,12 +16,14 @@ import {
 } from "../../shared/attic.js";
 import type { Numbered } from "../../shared/kept.js";
 import { apartFromGrants } from "../../shared/grants.js";
+import { apartFromObjects } from "../../shared/objects.js";
 import { findRows, keepHeld, numberRows, roomForHeld, unnumberRows } from "../../shared/numbering.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { attic, moveTableSql } from "../attic.js";
 import { quoteTable } from "../names.js";
 import { alterationOf } from "./alter-table.js";
 import { GRANTS } from "./grants.js";
+import { OBJECTS } from "./objects.js";
 import { keptOf, whileLocked } from "./locked.js";
 import { addReferences, dropReferences, liftReferences } from "./references.js";
 import { tablePairs, type TablePair } from "./table-pair.js";
@@ -33,11 +35,12 @@ import { alterTableSql, createTableSql } from "./tables.js";
  * ALTER TABLE, and looks only at the result; renames of columns are part of it. Each statement is committed by itself.
  */
 export function render(given: RenderPlan): Block[] {
-  const { plan, before, after } = apartFromGrants(given, GRANTS);
-  return [...before, ...withoutGrants(plan), ...after];
+  const objects = apartFromObjects(given, OBJECTS);
+  const { plan, before, after } = apartFromGrants(objects.plan, GRANTS);
+  return [...before, ...objects.before, ...ofTables(plan), ...after, ...objects.after];
 }
 
-function withoutGrants(plan: RenderPlan): Block[] {
+function ofTables(plan: RenderPlan): Block[] {
   const names = namesThrough(plan.changes);
   const pairs = tablePairs(plan, names);
   const lifted = liftReferences(pairs, plan, names);

@@ -8,8 +8,10 @@ export interface CatalogIndex {
   readonly tables: readonly CatalogRow[];
   readonly sequences: readonly CatalogRow[];
   readonly types: readonly CatalogRow[];
-  /** Triggers, and what is not modelled. */
+  /** What is not modelled. */
   readonly others: readonly CatalogRow[];
+  /** Views, routines and triggers. */
+  readonly objects: readonly CatalogRow[];
   readonly columns: ReadonlyMap<string, readonly CatalogRow[]>;
   readonly constraints: ReadonlyMap<string, readonly CatalogRow[]>;
   readonly indexes: ReadonlyMap<string, readonly CatalogRow[]>;
@@ -36,15 +38,17 @@ export function indexOf([
   types = [],
   others = [],
   grants = [],
+  objects = [],
 ]: readonly (readonly CatalogRow[])[]): CatalogIndex {
   const columns = groupRows(columnRows, "table_oid");
-  const triggers = others.filter(({ kind }) => kind === "trigger");
+  const triggers = objects.filter(({ kind }) => kind === "trigger");
   const nameByNumber = (row: CatalogRow) => [Number(row["number"]), String(row["name"])] as const;
   return {
     tables,
     sequences,
     types,
     others,
+    objects,
     columns,
     constraints: groupRows(constraintRows, "table_oid"),
     indexes: groupRows(indexRows, "table_oid"),

@@ -16,6 +16,56 @@ const YOUNG = (row: string, column: string, where: string) =>
 
 const GRANTED = `CASE x.grantee WHEN 0 THEN '${EVERYONE}' ELSE pg_get_userbyid(x.grantee) END AS role, x.privilege_type AS verb`;
 
+const CALLED = (name: string) =>
+  `CASE WHEN n.nspname = current_schema() THEN quote_ident(${name}) ELSE quote_ident(n.nspname) || '.' || quote_ident(${name}) END`;
+/** `COMMENT ON VIEW v IS '…'` behind what it is of. */
+const SAID_OF = (kind: string, name: string, note: string) =>
+  `coalesce(E';\\nCOMMENT ON ' || ${kind} || ' ' || ${name} || ' IS ' || quote_literal(${note}), '')`;
+const TABLE = CALLED("c.relname");
+
+/**
+ * Views, routines and triggers as SQL that makes them again, with what goes with them: notes, the indexes of a
+ * materialized view, a trigger's state. https://www.postgresql.org/docs/15/functions-info.html
+ */
+const OBJECTS = `SELECT CASE c.relkind WHEN 'v' THEN 'view' ELSE 'materialized view' END AS kind, c.relname::text AS name, NULL::int8 AS table_oid, ${PLACE},
+     c.oid::int8 AS oid, '' AS arguments, 'CREATE ' || o.kind || ' ' || ${TABLE}
+     || coalesce(' WITH (' || array_to_string(c.reloptions, ', ') || ')', '') || E' AS\\n' || rtrim(pg_get_viewdef(c.oid), E'; \\n')
+     || coalesce((SELECT string_agg(E';\\n' || pg_get_indexdef(i.indexrelid), '' ORDER BY x.relname)
+          FROM pg_index i JOIN pg_class x ON x.oid = i.indexrelid WHERE i.indrelid = c.oid), '')
+     || ${SAID_OF("o.kind", TABLE, "obj_description(c.oid, 'pg_class')")}
+     || coalesce((SELECT string_agg(E';\\nCOMMENT ON COLUMN ' || ${TABLE} || '.' || quote_ident(a.attname) || ' IS ' || quote_literal(d.description), '' ORDER BY a.attnum)
+          FROM pg_description d JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum = d.objsubid
+          WHERE d.objoid = c.oid AND d.classoid = 'pg_class'::regclass AND d.objsubid > 0), '') AS sql
+   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+   CROSS JOIN LATERAL (SELECT CASE c.relkind WHEN 'v' THEN 'VIEW' ELSE 'MATERIALIZED VIEW' END AS kind) o
+   WHERE c.relkind IN ('v', 'm') AND ${USERS} AND ${NOT_EXTENSION("pg_class", "c.oid")}
+   UNION ALL
+   SELECT lower(o.kind), p.proname, NULL, n.nspname, n.nspname = current_schema(), p.oid::int8, a.list,
+     'CREATE ' || o.kind || ' ' || ${CALLED("p.proname")}
+     || rtrim(substr(f.sql, length('CREATE OR REPLACE ' || o.kind || ' ' || quote_ident(n.nspname) || '.' || quote_ident(p.proname)) + 1), E' \\n')
+     || ${SAID_OF("o.kind", `${CALLED("p.proname")} || '(' || a.list || ')'`, "obj_description(p.oid, 'pg_proc')")}
+   FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace
+   CROSS JOIN LATERAL (SELECT CASE p.prokind WHEN 'p' THEN 'PROCEDURE' ELSE 'FUNCTION' END AS kind) o
+   CROSS JOIN LATERAL (SELECT pg_get_function_identity_arguments(p.oid) AS list) a
+   CROSS JOIN LATERAL (SELECT CASE WHEN p.prokind <> 'a' THEN pg_get_functiondef(p.oid) END AS sql) f
+   WHERE p.prokind <> 'a' AND ${USERS} AND ${NOT_EXTENSION("pg_proc", "p.oid")}
+     AND NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.classid = 'pg_proc'::regclass AND d.objid = p.oid AND d.deptype = 'i')
+   UNION ALL
+   SELECT 'trigger', t.tgname, t.tgrelid::int8, n.nspname, n.nspname = current_schema(), t.oid::int8, '', pg_get_triggerdef(t.oid, true)
+     || CASE t.tgenabled WHEN 'O' THEN '' ELSE E';\\nALTER TABLE ' || ${TABLE} || CASE t.tgenabled WHEN 'D' THEN ' DISABLE' WHEN 'A' THEN ' ENABLE ALWAYS' ELSE ' ENABLE REPLICA' END || ' TRIGGER ' || quote_ident(t.tgname) END
+     || ${SAID_OF("'TRIGGER'", `quote_ident(t.tgname) || ' ON ' || ${TABLE}`, "obj_description(t.oid, 'pg_trigger')")}
+   FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+   WHERE NOT t.tgisinternal AND ${USERS}
+   UNION ALL
+   SELECT 'policy', p.polname, p.polrelid::int8, n.nspname, n.nspname = current_schema(), p.oid::int8, '',
+     'CREATE POLICY ' || quote_ident(p.polname) || ' ON ' || ${TABLE} || CASE WHEN p.polpermissive THEN '' ELSE ' AS RESTRICTIVE' END
+     || CASE p.polcmd WHEN 'r' THEN ' FOR SELECT' WHEN 'a' THEN ' FOR INSERT' WHEN 'w' THEN ' FOR UPDATE' WHEN 'd' THEN ' FOR DELETE' ELSE '' END
+     || ' TO ' || array_to_string(ARRAY(SELECT CASE r WHEN 0 THEN 'PUBLIC' ELSE quote_ident(pg_get_userbyid(r)) END FROM unnest(p.polroles) r), ', ')
+     || coalesce(' USING (' || pg_get_expr(p.polqual, p.polrelid) || ')', '') || coalesce(' WITH CHECK (' || pg_get_expr(p.polwithcheck, p.polrelid) || ')', '')
+     || CASE WHEN c.relrowsecurity THEN E';\\nALTER TABLE ' || ${TABLE} || ' ENABLE ROW LEVEL SECURITY' ELSE '' END
+   FROM pg_policy p JOIN pg_class c ON c.oid = p.polrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE ${USERS}
+   ORDER BY kind, name, arguments, oid`;
+
 /**
  * https://www.postgresql.org/docs/15/catalogs.html; expressions are asked for only where there are some, and what is as
  * usual comes as null: to read a value takes the driver longer than it takes the server to compare it.
@@ -85,19 +135,15 @@ export const catalogQueries = [
    LEFT JOIN pg_collation l ON l.oid = t.typcollation
    ${NOTE("pg_type", "t.oid")}
    WHERE t.typtype IN ('e', 'd') AND ${USERS} AND ${NOT_EXTENSION("pg_type", "t.oid")} ORDER BY t.oid`,
-  `SELECT 'trigger' AS kind, t.tgname AS name, t.tgrelid::int8 AS table_oid, ${PLACE}
-   FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid JOIN pg_namespace n ON n.oid = c.relnamespace
-   WHERE NOT t.tgisinternal AND ${USERS}
-   UNION ALL
-   SELECT CASE WHEN c.relkind = 'r' AND NOT c.relispartition THEN CASE WHEN c.reloftype <> 0 THEN 'typed table' ELSE 'inheriting table' END
-     ELSE CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'materialized view' WHEN 'p' THEN 'partitioned table' WHEN 'f' THEN 'foreign table'
-     ELSE 'partition' END END, c.relname, NULL, n.nspname, n.nspname = current_schema()
+  `SELECT CASE WHEN c.relkind = 'r' AND NOT c.relispartition THEN CASE WHEN c.reloftype <> 0 THEN 'typed table' ELSE 'inheriting table' END
+     ELSE CASE c.relkind WHEN 'p' THEN 'partitioned table' WHEN 'f' THEN 'foreign table'
+     ELSE 'partition' END END AS kind, c.relname AS name, NULL::int8 AS table_oid, ${PLACE}
    FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-   WHERE (c.relkind IN ('v', 'm', 'p', 'f') OR c.relkind = 'r' AND (c.relispartition OR c.reloftype <> 0
+   WHERE (c.relkind IN ('p', 'f') OR c.relkind = 'r' AND (c.relispartition OR c.reloftype <> 0
      OR EXISTS (SELECT 1 FROM pg_inherits i WHERE i.inhrelid = c.oid))) AND ${USERS} AND ${NOT_EXTENSION("pg_class", "c.oid")}
    UNION ALL
-   SELECT CASE p.prokind WHEN 'p' THEN 'procedure' WHEN 'a' THEN 'aggregate' ELSE 'function' END, p.proname, NULL, n.nspname, n.nspname = current_schema()
-   FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE ${USERS} AND ${NOT_EXTENSION("pg_proc", "p.oid")}
+   SELECT 'aggregate', p.proname, NULL, n.nspname, n.nspname = current_schema()
+   FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE p.prokind = 'a' AND ${USERS} AND ${NOT_EXTENSION("pg_proc", "p.oid")}
      AND NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.classid = 'pg_proc'::regclass AND d.objid = p.oid AND d.deptype = 'i')
    UNION ALL
    SELECT CASE t.typtype WHEN 'c' THEN 'composite type' ELSE 'range type' END, t.typname, NULL, n.nspname, n.nspname = current_schema()
@@ -106,9 +152,6 @@ export const catalogQueries = [
    UNION ALL
    SELECT 'exclusion constraint', k.conname, k.conrelid::int8, n.nspname, n.nspname = current_schema()
    FROM pg_constraint k JOIN pg_namespace n ON n.oid = k.connamespace WHERE k.contype = 'x' AND ${USERS}
-   UNION ALL
-   SELECT 'policy', p.polname, p.polrelid::int8, n.nspname, n.nspname = current_schema()
-   FROM pg_policy p JOIN pg_class c ON c.oid = p.polrelid JOIN pg_namespace n ON n.oid = c.relnamespace
    UNION ALL
    SELECT 'row security', c.relname, c.oid::int8, n.nspname, n.nspname = current_schema()
    FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relrowsecurity AND ${USERS}
@@ -132,6 +175,7 @@ export const catalogQueries = [
    SELECT c.oid::int8, a.attnum, ${GRANTED}
    FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace, aclexplode(a.attacl) x
    WHERE c.relkind = 'r' AND a.attacl IS NOT NULL AND NOT a.attisdropped AND x.grantee <> c.relowner AND ${USERS}`,
+  OBJECTS,
 ];
 
 /** Tables whose file has no page; one that is empty otherwise is counted like any other. */

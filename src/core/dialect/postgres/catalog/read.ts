@@ -4,6 +4,7 @@ import { addressOf } from "../../../schema/address.js";
 import type { Column, Definition, Table } from "../../../schema/types.js";
 import { readGrants } from "../../shared/catalog-rows.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../../shared/dialect.js";
+import { objectOf } from "../../shared/object-text.js";
 import { stampName } from "../names.js";
 import { TOKENS } from "../settle.js";
 import { indexOf, type CatalogIndex } from "./catalog-index.js";
@@ -20,9 +21,11 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
   const stamps = new Set(found.flatMap(each => each.stamps));
   const left = index.sequences.filter(row => !used.has(row));
   const loose = left.filter(({ owning }) => owning !== null);
+  const objects = readObjects(index, stamps);
   const definitions: Definition[] = [
     ...left.filter(({ owning }) => owning === null).map(sequenceDefinition),
     ...index.types.map(readType),
+    ...objects.definitions,
   ];
   return {
     schema: {
@@ -30,7 +33,8 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
       ...(definitions.length > 0 && { definitions }),
     },
     leftAlone: [
-      ...leftAlone(index, stamps),
+      ...index.others.filter(row => !isOfPolicies(row, index)).map(row => leftAlone(row, index)),
+      ...objects.others.map(row => leftAlone(row, index)),
       ...found.flatMap(({ unread }) => unread),
       ...loose.map(row => ({ kind: "sequence", name: addressOf(addressParts(row)) })),
     ],
@@ -110,15 +114,41 @@ function spellComputed(column: Column, spell: (text: unknown) => string): Column
     : column;
 }
 
-function leftAlone({ others, addresses }: CatalogIndex, stamps: ReadonlySet<string>): LeftAlone[] {
-  return others.flatMap(row => {
-    const [kind, name, oid] = [String(row["kind"]), String(row["name"]), row["table_oid"]];
-    if ((kind === "trigger" || kind === "function") && stamps.has(name)) return [];
-    const namespace = String(row["namespace"]);
-    const isHere = row["here"] === true;
-    const called = /\bview$/.test(kind) ? addressOf({ name, ...(!isHere && { namespace }) }) : undefined;
-    const shown = called ?? (isHere ? name : `${namespace}.${name}`);
-    const table = oid === null ? undefined : addresses.get(String(oid));
-    return [{ kind, name: shown, ...(table !== undefined && { table }) }];
-  });
+function leftAlone(row: CatalogRow, { addresses }: CatalogIndex): LeftAlone {
+  const [kind, name, oid] = [String(row["kind"]), String(row["name"]), row["table_oid"]];
+  const table = oid === null ? undefined : addresses.get(String(oid));
+  const shown = row["here"] === true ? name : `${String(row["namespace"])}.${name}`;
+  return { kind, name: shown, ...(table !== undefined && { table }) };
+}
+
+/** That rows are asked about is told with the policies that are asked. */
+function isOfPolicies(row: CatalogRow, { objects }: CatalogIndex): boolean {
+  return (
+    row["kind"] === "row security" &&
+    objects.some(each => each["kind"] === "policy" && each["table_oid"] === row["table_oid"])
+  );
+}
+
+/** Objects, functions of one name as one; what hangs on a table that is not modelled is none. */
+function readObjects(
+  { objects, addresses }: CatalogIndex,
+  stamps: ReadonlySet<string>,
+): { readonly definitions: readonly Definition[]; readonly others: readonly CatalogRow[] } {
+  const relations = new Set([...addresses.keys()]);
+  for (const row of objects) if (row["kind"] !== "trigger") relations.add(String(row["oid"]));
+  const found = new Map<string, string[]>();
+  const others: CatalogRow[] = [];
+  for (const row of objects) {
+    const [kind, name] = [String(row["kind"]), String(row["name"])];
+    if ((kind === "trigger" || kind === "function") && stamps.has(name)) continue;
+    const hangs = kind === "trigger" || kind === "policy";
+    if (row["sql"] === null || (hangs && !relations.has(String(row["table_oid"])))) {
+      others.push(row);
+      continue;
+    }
+    const key = JSON.stringify([kind, row["namespace"], name, row["table_oid"]]);
+    found.set(key, [...(found.get(key) ?? []), String(row["sql"])]);
+  }
+  const definitions = [...found.values()].flatMap(texts => objectOf(texts.join(";\n"), TOKENS) ?? []);
+  return { definitions, others };
 }

@@ -1,8 +1,7 @@
 import { namesThrough } from "../../../change/names.js";
-import type { DefinitionChange } from "../../../change/types.js";
 import { addressOf } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
-import type { Column, Definition, DomainDefinition, EnumDefinition } from "../../../schema/types.js";
+import type { Column, DomainDefinition, EnumDefinition, TypeDefinition } from "../../../schema/types.js";
 import type { RenderPlan } from "../../shared/render-plan.js";
 import { literalSql } from "../expressions.js";
 import { NAME_LIMIT, quote, quoteTable } from "../names.js";
@@ -11,8 +10,13 @@ import { defaultSql } from "./columns.js";
 import { resetSequenceSql, sequenceSql } from "./sequences.js";
 import { alterTableSql } from "./clauses.js";
 
+/** A change of what is no object. */
+export type TypeChange =
+  | { readonly kind: "add definition" | "drop definition"; readonly definition: TypeDefinition }
+  | { readonly kind: "alter definition"; readonly before: TypeDefinition; readonly after: TypeDefinition };
+
 /** What is made before all tables, and what goes after them. */
-export function definitionSql(change: DefinitionChange, plan: RenderPlan): string[] {
+export function definitionSql(change: TypeChange, plan: RenderPlan): string[] {
   switch (change.kind) {
     case "add definition":
       return [createSql(change.definition), ...noteSql(change.definition)];
@@ -30,14 +34,14 @@ export function definitionSql(change: DefinitionChange, plan: RenderPlan): strin
 
 const WORDS = { enum: "TYPE", domain: "DOMAIN", sequence: "SEQUENCE" } as const;
 
-function noteSql(definition: Definition, reset = false): string[] {
+function noteSql(definition: TypeDefinition, reset = false): string[] {
   const { note } = definition;
   if (note === undefined && !reset) return [];
   const text = note === undefined ? "NULL" : literalSql(note);
   return [`COMMENT ON ${WORDS[definition.kind]} ${quoteTable(addressOf(definition))} IS ${text}`];
 }
 
-function createSql(definition: Definition): string {
+function createSql(definition: TypeDefinition): string {
   const name = quoteTable(addressOf(definition));
   switch (definition.kind) {
     case "enum":
@@ -62,7 +66,7 @@ function createSql(definition: Definition): string {
   }
 }
 
-function alterSql(before: Definition, after: Definition, plan: RenderPlan): string[] {
+function alterSql(before: TypeDefinition, after: TypeDefinition, plan: RenderPlan): string[] {
   if (before.kind === "enum" && after.kind === "enum") return alterEnumSql(before, after, plan);
   if (before.kind === "domain" && after.kind === "domain") return alterDomainSql(before, after, plan);
   if (after.kind !== "sequence") return [];
@@ -86,8 +90,8 @@ function addedValues(before: EnumDefinition, after: EnumDefinition): string[] {
 
 /** Whether a type cannot be changed where it stands. */
 export function isMadeAnew(
-  before: Definition,
-  after: Definition,
+  before: TypeDefinition,
+  after: TypeDefinition,
   plan: Pick<RenderPlan, "changes">,
 ): boolean {
   if (before.kind === "domain" && after.kind === "domain")
@@ -149,7 +153,7 @@ function makeAnewSql(
 
 /** Columns of a type that has been made anew, in the tables that stay. */
 function turnOverSql(
-  type: Definition,
+  type: TypeDefinition,
   { before, changes }: RenderPlan,
   by: (dimensions: string) => string,
 ): string[] {

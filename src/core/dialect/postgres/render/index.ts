@@ -17,6 +17,7 @@ import {
   unfilled,
 } from "../../shared/attic.js";
 import { apartFromGrants } from "../../shared/grants.js";
+import { apartFromObjects, type AroundTables } from "../../shared/objects.js";
 import { findRows, keepHeld, numberRows, roomForHeld, unnumberRows } from "../../shared/numbering.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { clearValuesSql, keepTableSql, restoreValuesSql, takeTableSql } from "../attic.js";
@@ -24,8 +25,9 @@ import { quote, quoteTable } from "../names.js";
 import { alterations, blockEach } from "./alterations.js";
 import { checkAtOnce, lockTables } from "./around.js";
 import { addColumnSql, alterColumnSql } from "./columns.js";
-import { definitionSql } from "./definitions.js";
+import { definitionSql, type TypeChange } from "./definitions.js";
 import { GRANTS } from "./grants.js";
+import { OBJECTS } from "./objects.js";
 import { renamesInTurn } from "./renames.js";
 import { createStampSql, dropStampSql } from "./stamps.js";
 import { stepsOf, type Steps } from "./steps.js";
@@ -44,19 +46,21 @@ import { alterTableSql, type Alteration } from "./clauses.js";
 
 /** The statements of a plan: https://www.postgresql.org/docs/15/sql-altertable.html. Each phase says what holds after it. */
 export function render(given: RenderPlan): Block[] {
-  const { plan, before, after } = apartFromGrants(given, GRANTS);
+  const objects = apartFromObjects(given, OBJECTS);
+  const { plan, before, after } = apartFromGrants(objects.plan, GRANTS);
   const steps = stepsOf(plan);
-  const blocks = [...before, ...inPhases(steps), ...after];
+  const blocks = [...before, ...objects.before, ...inPhases(steps, objects), ...after, ...objects.after];
   return [...checkAtOnce(steps, blocks), ...blocks];
 }
 
-function inPhases(steps: Steps): Block[] {
+function inPhases(steps: Steps, { early, late }: Pick<AroundTables, "early" | "late">): Block[] {
   return [
     ...lockTables(steps),
     ...copyToAttic(steps),
     ...addNamespaces(steps),
     ...moveSequences(steps),
     ...definitions(steps, "add definition"),
+    ...early,
     ...dropReferences(steps),
     ...dropIndexes(steps),
     ...dropStamps(steps),
@@ -75,6 +79,7 @@ function inPhases(steps: Steps): Block[] {
     ...addIndexes(steps),
     ...addStamps(steps),
     ...addReferences(steps),
+    ...late,
     ...definitions(steps, "drop definition"),
     ...dropNamespaces(steps),
     ...finishAttic(steps),
@@ -135,7 +140,7 @@ function namespacesOf({ tables, definitions: own = [] }: Schema): Set<string> {
 /** Types and sequences come before what is made of them, and go after it. */
 function definitions({ changes, plan }: Steps, kind: Change["kind"]): Block[] {
   return blockEach(changes, change =>
-    change.kind === kind && isOfDefinition(change) ? definitionSql(change, plan) : [],
+    change.kind === kind && isOfDefinition(change) ? definitionSql(change as TypeChange, plan) : [],
   );
 }
 

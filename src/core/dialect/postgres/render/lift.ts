@@ -4,7 +4,7 @@ import { dropPart, type AddPart, type Change, type DropPart } from "../../../cha
 import { addressOf, tablesByAddress } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
 import { columnsOfComputed, columnsOfPart } from "../../../schema/lookups.js";
-import { handlePart, PART_KINDS, partsOf } from "../../../schema/types.js";
+import { handlePart, isObject, PART_KINDS, partsOf } from "../../../schema/types.js";
 import type { Column, Index, PartKind, Parts, Schema, Table } from "../../../schema/types.js";
 import { dimensionsOver } from "../types.js";
 import { isMadeAnew } from "./definitions.js";
@@ -36,7 +36,10 @@ function stayingTables(names: NamesThrough, before: Schema, after: Schema): Stay
 /** Whether the type of a column, by its table and name at the end, changes, or is made anew under its name. */
 function retypedIn(changes: readonly Change[], after: Schema): (table: string, column: string) => boolean {
   const anew = changes.flatMap(change =>
-    change.kind === "alter definition" && isMadeAnew(change.before, change.after, { changes })
+    change.kind === "alter definition" &&
+    !isObject(change.before) &&
+    !isObject(change.after) &&
+    isMadeAnew(change.before, change.after, { changes })
       ? [change.after]
       : [],
   );

@@ -1,11 +1,13 @@
 import { addressOf } from "../../../schema/address.js";
 import type { Catalog, CatalogRow, LeftAlone } from "../../shared/dialect.js";
-import type { Column, ForeignKey, Index, Schema, Table } from "../../../schema/types.js";
+import type { Column, Definition, ForeignKey, Index, Schema, Table } from "../../../schema/types.js";
+import { objectOf } from "../../shared/object-text.js";
 import { stampTriggerSql } from "../expressions.js";
 import { stampTriggerName } from "../names.js";
 import { spelledAs } from "./names.js";
 import { parseIndex } from "./parse-index.js";
 import { parseTable, type Pieces } from "./parse-table.js";
+import { TOKENS } from "../settle.js";
 import { NAME } from "../types.js";
 
 /** A table whose indexes and stamps are still to come. */
@@ -29,6 +31,12 @@ export function readCatalog([rows = [], shadowRows = []]: readonly (readonly Cat
   const shadows = new Set(shadowRows.map(({ name }) => String(name)));
   const entries = JSON.parse(String(rows[0]?.["entries"] ?? "[]")) as readonly Entry[];
   const leftAlone: LeftAlone[] = [];
+  const objects: Definition[] = [];
+  const keep = (sql: string, otherwise: LeftAlone) => {
+    const object = objectOf(sql, TOKENS);
+    if (object) objects.push(object);
+    else leftAlone.push(otherwise);
+  };
   const pieces: Pieces = new Map();
   const tables = new Map<string, TableDraft>();
   for (const [type, name, , sql] of entries) {
@@ -44,12 +52,13 @@ export function readCatalog([rows = [], shadowRows = []]: readonly (readonly Cat
     } else if (type === "trigger") {
       const stamped = owner && stampedColumn(owner, name, sql);
       if (stamped) owner.columns = withStamp(owner.columns, stamped);
-      else leftAlone.push({ kind: "trigger", name, table });
+      else keep(sql, { kind: "trigger", name, table });
     } else if (type === "view") {
-      leftAlone.push({ kind: "view", name });
+      keep(sql, { kind: "view", name });
     }
   }
-  return { schema: resolveReferences({ tables: [...tables.values()] }), leftAlone };
+  const schema = resolveReferences({ tables: [...tables.values()] });
+  return { schema: { ...schema, ...(objects.length > 0 && { definitions: objects }) }, leftAlone };
 }
 
 /** The column that a trigger of ours keeps; undefined for anybody else's trigger. */

@@ -10,11 +10,13 @@ import {
   restoreCounters,
   takenOut,
 } from "../../shared/attic.js";
+import { apartFromObjects } from "../../shared/objects.js";
 import { findRows, keepHeld, roomForHeld } from "../../shared/numbering.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { attic, keepTableSql, takeRowsSql } from "../attic.js";
 import { quoteTable } from "../names.js";
 import { alterInPlace, makeRoom } from "./in-place.js";
+import { OBJECTS } from "./objects.js";
 import { rebuildTable } from "./rebuild.js";
 import { createIndexSql, createTableSql, createTriggerSql, REBUILD_START } from "./tables.js";
 import { worksOf } from "./works.js";
@@ -28,9 +30,11 @@ export { managedObjectNames } from "./works.js";
  * References are not enforced while a migration runs, and checked before it is committed, so a reference may point
  * to a table that arrives later.
  */
-export function render(plan: RenderPlan): Block[] {
+export function render(given: RenderPlan): Block[] {
+  const { plan, before, after } = apartFromObjects(given, OBJECTS);
   const works = worksOf(plan);
   return [
+    ...before,
     ...keepBlocks(plan, attic),
     ...keepCounters(plan, attic),
     ...findRows(plan, attic),
@@ -45,6 +49,7 @@ export function render(plan: RenderPlan): Block[] {
     ...keepHeld(plan, attic),
     ...restoreCounters(plan, attic),
     ...emptiedBlocks(plan, attic),
+    ...after,
   ];
 }
 

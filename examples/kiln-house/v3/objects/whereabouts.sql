@@ -1,0 +1,6 @@
+-- Where each piece stands, as the notice at the door has it.
+CREATE VIEW whereabouts AS
+SELECT p.title, t.name AS potter, r.label AS place
+FROM pieces p
+JOIN potters t ON t.id = p.potter_id
+LEFT JOIN racks r ON r.id = p.rack_id;
