@@ -1,7 +1,7 @@
 // Draws docs/screenshots/ from the demo: each picture is a real terminal window with a real command in it.
 // Needs Debian's xvfb, xterm, imagemagick, fonts-dejavu-core and chromium.
 import { execFileSync, spawn, spawnSync } from "node:child_process";
-import { cpSync, mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from "node:fs";
+import { cpSync, existsSync, mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { setTimeout as wait } from "node:timers/promises";
@@ -185,8 +185,11 @@ function fork() {
 }
 
 function useModels(version) {
-  rmSync(join(studio, "models"), { recursive: true, force: true });
-  cpSync(join(demo, version, "models"), join(studio, "models"), { recursive: true });
+  for (const folder of ["models", "objects"]) {
+    rmSync(join(studio, folder), { recursive: true, force: true });
+    const from = join(demo, version, folder);
+    if (existsSync(from)) cpSync(from, join(studio, folder), { recursive: true });
+  }
 }
 
 function addRows(file) {

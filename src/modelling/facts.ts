@@ -241,7 +241,7 @@ interface DefinitionFacts {
   readonly note?: string;
 }
 
-/** A type or a sequence that stands by itself, beside the tables; only PostgreSQL has them. SQL in it is the engine's own. */
+/** A type (PostgreSQL) or a sequence (MariaDB, too) that stands by itself, beside the tables. SQL in it is the engine's own. */
 export type Definition = EnumDefinition | DomainDefinition | SequenceDefinition;
 
 export interface EnumDefinition extends DefinitionFacts {

@@ -179,6 +179,10 @@ test.each([
   ["CREATE VIEW v AS SELECT * FROM shelves", ["1 view v speaks of table shelves, which goes"]],
   ["CREATE VIEW v AS SELECT a.weight FROM (SELECT 1 AS weight) a, pieces", []],
   [
+    "CREATE TRIGGER v AFTER UPDATE ON\nshelves BEGIN SELECT 1; END",
+    ["2 trigger v speaks of table shelves, which goes"],
+  ],
+  [
     "CREATE TRIGGER v AFTER UPDATE ON pieces BEGIN\n SELECT 1;\n SELECT NEW.weight;\nEND",
     ["3 trigger v speaks of pieces.weight, and there is no such column"],
   ],

@@ -122,7 +122,8 @@ CREATE FUNCTION ${name}(a date) RETURNS SETOF ${table} LANGUAGE sql STABLE AS $$
       const plain = table.columns.filter(each => !each.computed);
       const column = making.quote(pick(plain, making).name);
       const when = ["INSERT", `UPDATE OF ${column}`][making.roll(2)]!;
-      const own = making.quote(`run ${name.slice(1, 4)}`);
+      // People call a function as the trigger that runs it.
+      const own = making.roll(2) > 0 ? name : making.quote(`run ${name.slice(1, 4)}`);
       return [
         `CREATE FUNCTION ${own}() RETURNS trigger LANGUAGE plpgsql AS $$\nBEGIN\n  RETURN ${making.roll(2) > 0 ? "new" : "NEW"};\nEND $$`,
         `CREATE TRIGGER ${name} BEFORE ${when} ON ${place(table, making)} FOR EACH ROW WHEN (new.${column} IS NOT NULL) EXECUTE FUNCTION ${own}()`,

@@ -13,6 +13,7 @@ import { postgresEngine } from "../engines/postgres.js";
 import { sqliteEngine } from "../engines/sqlite.js";
 import { heldRows, moveCounters, type HeldRows } from "./held-rows.js";
 import { madeUpChange, rollFrom } from "./made-up-change.js";
+import { withObjectsSeenTo } from "./objects-seen-to.js";
 import { PATIENCE } from "./runs.js";
 import { loadSchema, SCHEMAS } from "./real-schemas.js";
 import { isAboutOthers } from "./surroundings.js";
@@ -77,7 +78,8 @@ async function chain(database: Database, seed: number) {
     const number = steps.length + 1;
     const made = madeUpChange(at, roll, number);
     if (!made) continue;
-    const { changes, after, what } = made;
+    const { what } = made;
+    const { changes, after } = withObjectsSeenTo(at, made.changes, dialect);
     const plan = planFor(dialect, at, changes, {
       number: String(number).padStart(4, "0"),
       direction: "forward",

@@ -20,6 +20,7 @@ import type {
   Schema,
   SqlText,
   Table,
+  TypeDefinition,
   Unique,
 } from "../schema/types.js";
 import type { TokenRules } from "../sql/tokens.js";
@@ -57,8 +58,8 @@ export interface SettleRules {
   /** SQL of the developer's own as a default. */
   readonly defaultSql: (text: string, column: Column) => string | undefined;
   readonly now: (column: Column) => string;
-  /** A type or a sequence as its catalog says it. Absent: as it is. */
-  readonly definition?: (definition: Definition) => Definition;
+  /** A type or a sequence as its catalog says it; undefined: it has none. Absent: as it is, where there are namespaces. */
+  readonly definition?: (definition: TypeDefinition) => Definition | undefined;
   /** An option of a table as its catalog says it; undefined: it is what is usual, of which a catalog says nothing. Absent: as it is. */
   readonly tableOption?: (name: string, value: string) => string | undefined;
 }
@@ -81,8 +82,10 @@ export function settleSchema(schema: Schema, rules: SettleRules): Schema {
 
 /** An object is held where there is SQL for the dialect. */
 function settleDefinition(definition: Definition, rules: SettleRules): Definition | undefined {
-  if (!isObject(definition))
-    return rules.namespaces ? (rules.definition?.(definition) ?? definition) : undefined;
+  if (!isObject(definition)) {
+    if (rules.definition) return rules.definition(definition);
+    return rules.namespaces ? definition : undefined;
+  }
   const sql = textFor(definition.sql, rules.dialect);
   return sql === undefined ? undefined : { ...definition, sql };
 }

@@ -27,7 +27,7 @@ export type {
  */
 export interface Schema {
   readonly tables: readonly Table[];
-  /** What stands beside the tables: types and sequences, which only PostgreSQL has, and objects. */
+  /** What stands beside the tables: types, which only PostgreSQL has, sequences, which SQLite has not, and objects. */
   readonly definitions?: readonly Definition[];
 }
 

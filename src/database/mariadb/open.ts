@@ -233,6 +233,7 @@ async function withObjects(found: CatalogRow[], rows: Statements["rows"]): Promi
 
 /** The columns in which it is told. */
 const TEXTS: Readonly<Record<string, string>> = {
+  SEQUENCE: "Create Table",
   view: "Create View",
   function: "Create Function",
   procedure: "Create Procedure",

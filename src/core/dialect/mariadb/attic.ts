@@ -50,19 +50,24 @@ function heldSql(column: Column): string {
 
 /** https://mariadb.com/kb/en/information-schema-tables-table/ */
 function keepCounterSql({ address, ...counter }: KeptCounter): string {
-  const name = counter.kind === "counting" ? addressOf(counter.table) : counter.definition.name;
+  if (counter.kind === "sequence")
+    return `CREATE TABLE ${quoteTable(address)} AS SELECT next_not_cached_value AS next FROM ${quoteTable(addressOf(counter.definition))}`;
+  const name = addressOf(counter.table);
   const next = `SELECT AUTO_INCREMENT AS next FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ${literalSql(parseAddress(name).name)}`;
   return `CREATE TABLE ${quoteTable(address)} AS ${next}`;
 }
 
 /** A statement that says a number needs it as it is; the server goes behind the largest value by itself where that is further. */
 function restoreCounterSql({ address, ...counter }: KeptCounter): string[] {
-  if (counter.kind !== "counting") return [];
+  const next = `SET @emberset_next = (SELECT MAX(next) FROM ${quoteTable(address)})`;
+  // The number must stand there as it is, here too; the next one is not used yet.
+  if (counter.kind === "sequence")
+    return [
+      next,
+      `EXECUTE IMMEDIATE CONCAT(${literalSql(`DO SETVAL(${quoteTable(addressOf(counter.definition))}, `)}, @emberset_next, ', 0)')`,
+    ];
   const alter = `ALTER TABLE ${quoteTable(addressOf(counter.table))} AUTO_INCREMENT = `;
-  return [
-    `SET @emberset_next = (SELECT MAX(next) FROM ${quoteTable(address)})`,
-    `EXECUTE IMMEDIATE CONCAT(${literalSql(alter)}, COALESCE(@emberset_next, 1))`,
-  ];
+  return [next, `EXECUTE IMMEDIATE CONCAT(${literalSql(alter)}, COALESCE(@emberset_next, 1))`];
 }
 
 /** Beside the other tables, in the same database. */

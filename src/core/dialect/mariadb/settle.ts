@@ -1,4 +1,16 @@
-import type { Column, Index, IndexPart, Key, Rule, Schema, Table, Unique } from "../../schema/types.js";
+import { cutName } from "../../schema/naming.js";
+import type {
+  Column,
+  Definition,
+  Index,
+  IndexPart,
+  Key,
+  Rule,
+  Schema,
+  Table,
+  TypeDefinition,
+  Unique,
+} from "../../schema/types.js";
 import { isServed, leadingLists } from "../../schema/lookups.js";
 import { settleSchema, type SettleRules } from "../../lower/settle.js";
 import { defaultSql, NOW, ruleSql, unheldPattern } from "./expressions.js";
@@ -23,6 +35,7 @@ const RULES: SettleRules = {
   roles: true,
   checksBeside: true,
   namespaces: false,
+  definition: settleSequence,
   unnamed: false,
   cannotHoldIndex,
   unheld: { part: ["deferrable", "include"], term: ["nulls", "operatorClass", "collation"] },
@@ -57,6 +70,18 @@ export function settle(schema: Schema): Schema {
   });
   const byAddress = new Map(tables.map(table => [addressOf(table), table]));
   return { ...rest, tables: tables.map(table => withReferredCollations(table, byAddress)) };
+}
+
+/** Of what stands beside tables there are sequences, of one type and without notes. */
+function settleSequence(definition: TypeDefinition): Definition | undefined {
+  if (definition.kind !== "sequence") return undefined;
+  const { name, namespace, settings = {} } = definition;
+  const { "sequence type": _, ...own } = settings;
+  return {
+    kind: "sequence",
+    name: cutName(namespace === undefined ? name : `${namespace}_${name}`, NAME_LIMIT),
+    ...(Object.keys(own).length > 0 && { settings: own }),
+  };
 }
 
 /** How texts of a column are compared, where that is not as in the database by itself. */

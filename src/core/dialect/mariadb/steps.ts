@@ -53,7 +53,9 @@ const BEFORE_NAME = /^(?:OR|REPLACE|ONLINE|IGNORE|TEMPORARY|IF|NOT|EXISTS)$/;
 function aboutOf(tokens: readonly Token[]): string[] {
   const words = tokens.map((_, at) => wordAt(tokens, at));
   const verb = words[0]!;
-  const what = words.findIndex((word, at) => at > 0 && at < 6 && /^(?:TABLES?|VIEW|INDEX)$/.test(word));
+  const what = words.findIndex(
+    (word, at) => at > 0 && at < 6 && /^(?:TABLES?|VIEW|INDEX|SEQUENCE)$/.test(word),
+  );
   if (!/^(?:CREATE|ALTER|DROP|RENAME)$/.test(verb) || what < 0) return [];
   if (words[what] === "INDEX") {
     const on = words.indexOf("ON");

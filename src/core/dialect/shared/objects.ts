@@ -205,7 +205,16 @@ function speaksOf(object: ObjectDefinition, name: string, { tokens }: ObjectSynt
 
 /** Whether an engine would not let one go for the other, or with it. */
 function isBoundTo(object: ObjectDefinition, other: ObjectDefinition, syntax: ObjectSyntax): boolean {
-  return object !== other && speaksOf(object, other.name.toLowerCase(), syntax);
+  return isMeant(object, other) && speaksOf(object, other.name.toLowerCase(), syntax);
+}
+
+/** Whether a name in an object's text may be another's: in its head stands its own, which a trigger's function often has too. */
+function isMeant(object: ObjectDefinition, other: ObjectDefinition): boolean {
+  if (object === other) return false;
+  return (
+    object.name.toLowerCase() !== other.name.toLowerCase() ||
+    (object.kind === "trigger" && other.kind === "function")
+  );
 }
 
 /** Which objects are spoken of by defaults, checks and computed columns, straight or by way of others. */
@@ -239,7 +248,7 @@ function inOrder(objects: readonly ObjectDefinition[], { tokens }: ObjectSyntax)
     byName.set(name, [...(byName.get(name) ?? []), object]);
   }
   const named = (names: ReadonlySet<string>, own: ObjectDefinition) =>
-    [...byName].flatMap(([name, found]) => (names.has(name) ? found.filter(each => each !== own) : []));
+    [...byName].flatMap(([name, found]) => (names.has(name) ? found.filter(each => isMeant(own, each)) : []));
   const edges = new Map(
     objects.map(object => {
       const { read, bound, inside } = mentionsIn(textOf(object), tokens);

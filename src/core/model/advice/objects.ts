@@ -14,7 +14,7 @@ export function adviseOnObjects(objects: readonly WrittenObject[], after: Schema
   for (const { definition, files } of objects)
     for (const [dialect, file] of files) {
       const sight = { ...sightOf(dialect, after, before), within: withinObjects(objects, dialect) };
-      for (const { what, at } of missingIn(file.text, definition.on, sight)) {
+      for (const { what, at } of missingIn(file.text, placeOf(definition, objects, dialect), sight)) {
         const line = file.text.slice(0, at).split("\n").length;
         const finding = findingOf({ definition, file, what, line });
         found.set(`${file.path} ${line} ${what}`, finding);
@@ -43,6 +43,21 @@ function findingOf({
     file: file.path,
     line,
   };
+}
+
+/** What a trigger stands on, and so the function that it runs: `new` and `old` are rows of that. */
+function placeOf(
+  { kind, name, on }: WrittenObject["definition"],
+  objects: readonly WrittenObject[],
+  dialect: Dialect,
+): string | undefined {
+  if (kind !== "function") return on;
+  const places = objects.flatMap(({ definition, files }) => {
+    const file = definition.kind === "trigger" ? files.get(dialect) : undefined;
+    const runs = file && mentionsIn(file.text, dialect.tokens).read.has(name.toLowerCase());
+    return runs && definition.on !== undefined ? [definition.on] : [];
+  });
+  return new Set(places).size === 1 ? places[0] : undefined;
 }
 
 /** What there is, and what there was, as one dialect has it; all names in small letters. */
@@ -131,6 +146,12 @@ function missingIn(text: string, on: string | undefined, sight: WholeSight): Mis
   const mentioned = new Set([...spoken].filter(name => sight.columns.has(name) || sight.old.has(name)));
   const gone = goneColumns(mentioned, sight);
   const found: Missing[] = [];
+  if (table !== undefined && sight.old.has(table) && !sight.columns.has(table) && !sight.others.has(table)) {
+    const place = words.findIndex(
+      ({ name }, at) => name === table && words[at - 1]?.token.text.toUpperCase() === "ON",
+    );
+    found.push({ what: `table ${table}, which goes`, at: words[place]?.at ?? 0 });
+  }
   for (const [at, { name, token }] of words.entries()) {
     if (name === "") continue;
     const [before, next] = [words[at - 1]?.token.text.toUpperCase(), words[at + 1]?.token.text];

@@ -1,19 +1,34 @@
-import { describeDefault, describePart, describeRule, showSql } from "../../change/words.js";
+import { describeDefault, describePart, describeRule, nameDefinition, showSql } from "../../change/words.js";
 import { addressOf } from "../../schema/address.js";
 import { showDataType } from "../../schema/data-type.js";
 import { columnsOfRule } from "../../schema/rules.js";
-import type { Column, Schema, Table } from "../../schema/types.js";
+import { isObject, type Column, type ObjectDefinition, type Schema, type Table } from "../../schema/types.js";
 
 /** What each table and column is, for people to read, as Markdown. @param title of the whole */
-export function writeDictionary({ tables }: Schema, title: string): string {
+export function writeDictionary({ tables, definitions = [] }: Schema, title: string): string {
   const list = tables.map(
     table =>
       `- [${escape(addressOf(table))}](#${anchorOf(addressOf(table))})${table.note === undefined ? "" : `: ${escape(table.note)}`}`,
   );
   return (
-    [`# ${escape(title)}`, list.join("\n"), ...tables.map(table => chapter(table, tables))].join("\n\n") +
-    "\n"
+    [
+      `# ${escape(title)}`,
+      list.join("\n"),
+      ...tables.map(table => chapter(table, tables)),
+      ...definitions.filter(isObject).map(objectChapter),
+    ].join("\n\n") + "\n"
   );
+}
+
+/** An object with the SQL that makes it, of each dialect where they differ. */
+function objectChapter(object: ObjectDefinition): string {
+  const texts = typeof object.sql === "string" ? [["", object.sql]] : Object.entries(object.sql);
+  const blocks = texts.map(([dialect = "", sql = ""]) => {
+    const longest = Math.max(2, ...(sql.match(/`+/g) ?? []).map(({ length }) => length));
+    const fence = "`".repeat(longest + 1);
+    return `${dialect === "" ? "" : `${escape(dialect)}:\n\n`}${fence}sql\n${sql};\n${fence}`;
+  });
+  return [`## ${escape(nameDefinition(object))}`, ...blocks].join("\n\n");
 }
 
 /** As the usual renderers make one of a heading. */

@@ -6,7 +6,8 @@ export const catalogQueries = [
      CREATE_OPTIONS AS settings, @@collation_database AS usual_collation, @@default_storage_engine AS usual_engine
    FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() ORDER BY CREATE_TIME, TABLE_NAME`,
   `SELECT TABLE_NAME AS owner, COLUMN_NAME AS name, COLUMN_TYPE AS type, IS_NULLABLE AS nullable, COLUMN_DEFAULT AS value,
-     EXTRA AS extra, GENERATION_EXPRESSION AS expression, COLUMN_COMMENT AS note, COLLATION_NAME AS collation
+     EXTRA AS extra, GENERATION_EXPRESSION AS expression, COLUMN_COMMENT AS note, COLLATION_NAME AS collation,
+     CASE WHEN COLUMN_DEFAULT LIKE '%nextval(%' THEN DATABASE() END AS here
    FROM information_schema.COLUMNS WHERE TABLE_SCHEMA = DATABASE() ORDER BY TABLE_NAME, ORDINAL_POSITION`,
   `SELECT TABLE_NAME AS owner, INDEX_NAME AS name, NON_UNIQUE AS many, COLUMN_NAME AS col, COLLATION AS direction,
      SUB_PART AS prefix, INDEX_TYPE AS method, INDEX_COMMENT AS note, IGNORED AS ignored

@@ -18,7 +18,8 @@ import { spellExpression } from "../../../lower/expressions.js";
 import { NOW } from "../expressions.js";
 import { readNotNull } from "../moments.js";
 import { asKey, asUnique, isPlainUnique, TOKENS } from "../settle.js";
-import { SQL_MODE, TIME_ZONE } from "../names.js";
+import { quote, SQL_MODE, TIME_ZONE } from "../names.js";
+import { readSettings } from "../render/sequences.js";
 import { NAME } from "../types.js";
 import { partition } from "../../../lists.js";
 
@@ -88,17 +89,25 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
       }),
     );
   });
+  const sequences = tableRows.flatMap(readSequence);
   const views = tableRows
-    .filter(row => !plainTable(row) && row["kind"] !== "VIEW")
+    .filter(row => !plainTable(row) && row["kind"] !== "VIEW" && typeof row["sql"] !== "string")
     .map(({ kind, name }) => ({
       kind: kind === "BASE TABLE" ? "partitioned table" : String(kind).toLowerCase(),
       name: String(name),
     }));
   const { objects, others } = readObjects(otherRows);
+  const definitions = [...sequences, ...objects];
   return {
-    schema: { tables, ...(objects.length > 0 && { definitions: objects }) },
+    schema: { tables, ...(definitions.length > 0 && { definitions }) },
     leftAlone: [...views, ...foreign, ...others],
   };
+}
+
+function readSequence({ kind, name, sql }: CatalogRow): Definition[] {
+  if (kind !== "SEQUENCE" || typeof sql !== "string") return [];
+  const settings = readSettings(sql);
+  return [{ kind: "sequence", name: String(name), ...(Object.keys(settings).length > 0 && { settings }) }];
 }
 
 /** What is told whole; who may not see a routine's body is not told it. */
@@ -184,7 +193,10 @@ function readColumn(row: CatalogRow, tableCollation: unknown): Column {
     nullable: row["nullable"] === "YES",
     ...(computed
       ? { computed: { sql: String(row["expression"]), stored: extra.includes("stored") } }
-      : value !== null && value !== "NULL" && { default: { kind: "sql", sql: String(value) } as const }),
+      : value !== null &&
+        value !== "NULL" && {
+          default: { kind: "sql", sql: inDatabase(String(value), row["here"]) } as const,
+        }),
     ...(extra.includes("auto_increment") && { identity: "serial" as const }),
     ...(onUpdate === NOW && { stamp: "updated" as const }),
     ...optionsOf({
@@ -194,6 +206,11 @@ function readColumn(row: CatalogRow, tableCollation: unknown): Column {
     ...(collation !== null && collation !== tableCollation && { collation: String(collation) }),
     ...(row["note"] !== "" && { note: String(row["note"]) }),
   };
+}
+
+/** A sequence is told with the database it is in, which may be called otherwise elsewhere. */
+function inDatabase(value: string, here: unknown): string {
+  return value.replaceAll(`nextval(${quote(String(here))}.`, "nextval(");
 }
 
 function readIndexes(rows: readonly CatalogRow[]): Index[] {

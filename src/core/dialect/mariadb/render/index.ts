@@ -26,6 +26,7 @@ import { GRANTS } from "./grants.js";
 import { OBJECTS } from "./objects.js";
 import { keptOf, whileLocked } from "./locked.js";
 import { addReferences, dropReferences, liftReferences } from "./references.js";
+import { sequenceBlocks } from "./sequences.js";
 import { tablePairs, type TablePair } from "./table-pair.js";
 import { REFUSES_NULL } from "../moments.js";
 import { alterTableSql, createTableSql } from "./tables.js";
@@ -60,6 +61,7 @@ function ofTables(plan: RenderPlan): Block[] {
   });
   return [
     ...keepCounters(plan, attic),
+    ...sequenceBlocks(plan, ["add definition", "alter definition"]),
     ...dropReferences(lifted, plan),
     ...dropTables(plan),
     ...renameTables(plan),
@@ -69,6 +71,7 @@ function ofTables(plan: RenderPlan): Block[] {
     ...roomForHeld(plan, attic),
     ...altered,
     ...addReferences(lifted),
+    ...sequenceBlocks(plan, ["drop definition"]),
     ...restoreCounters(plan, attic),
     ...emptiedBlocks(plan, attic),
   ];
