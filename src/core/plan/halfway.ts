@@ -3,7 +3,7 @@ import { hintsOf } from "../change/hints.js";
 import type { Kept, KeptCounter } from "../dialect/shared/kept.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf, tablesByAddress } from "../schema/address.js";
-import type { Schema, Table } from "../schema/types.js";
+import { definitionKey, type Schema, type Table } from "../schema/types.js";
 
 /** The way back from the midst of a migration. */
 export interface WayBack {
@@ -39,7 +39,8 @@ export function wayBackFrom({ full, before, held }: Midst): WayBack | undefined 
   const states = all.map(kept => stateOf(kept, now));
   if (states.includes("in part")) return undefined;
   const kept = all.filter((_, at) => states[at] === "taken");
-  const counters = counted.filter(counter => countsNoMore(counter, now));
+  const there = new Set((midst.definitions ?? []).map(definitionKey));
+  const counters = counted.filter(counter => countsNoMore(counter, now, there));
   const inUse = new Set([...kept, ...counters].map(({ address }) => address));
   return {
     plan: {
@@ -84,8 +85,12 @@ function stateOf(kept: Kept, now: ReadonlyMap<string, Table>): "taken" | "there"
 }
 
 /** Whether what counted does so no more. */
-function countsNoMore(counter: KeptCounter, now: ReadonlyMap<string, Table>): boolean {
-  if (counter.kind === "sequence") return true;
+function countsNoMore(
+  counter: KeptCounter,
+  now: ReadonlyMap<string, Table>,
+  definitions: ReadonlySet<string>,
+): boolean {
+  if (counter.kind === "sequence") return !definitions.has(definitionKey(counter.definition));
   const table = now.get(counter.now ?? "") ?? now.get(addressOf(counter.table));
   return !table?.columns.some(({ name, identity }) => name === counter.column.name && identity !== undefined);
 }

@@ -118,10 +118,12 @@ class Moves {
     const moved = new Set(
       old.filter(object => {
         const next = heir(object);
-        if (!next || (!stays(object) && !syntax.replaces(object, next))) return true;
-        return (
-          !this.usedByTables(object) &&
-          minding.some(([name, change]) => speaksOf(object, name, syntax) && syntax.minds(object, change))
+        if (!next) return true;
+        // What tables speak of cannot be off for a moment.
+        if (this.usedByTables(object)) return false;
+        if (!stays(object) && !syntax.replaces(object, next)) return true;
+        return minding.some(
+          ([name, change]) => speaksOf(object, name, syntax) && syntax.minds(object, change),
         );
       }),
     );
