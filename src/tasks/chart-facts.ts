@@ -1,5 +1,5 @@
 import { dirname, relative, sep } from "node:path";
-import type { ChartFacts } from "../core/chart/chart.js";
+import type { ChartFacts } from "../core/chart/types.js";
 import type { LoadedModels } from "../project/load-models.js";
 import type { Settings } from "../project/settings.js";
 

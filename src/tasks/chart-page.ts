@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import { sayAccess, type RoleAccess } from "../core/chart/access.js";
-import type { Chart } from "../core/chart/chart.js";
+import type { Chart } from "../core/chart/types.js";
 import type { FontFaces } from "../core/chart/draw-svg.js";
 import type { Layout } from "../core/chart/placed.js";
 import { pageData, type Step } from "../core/chart/page-data.js";

@@ -1,7 +1,8 @@
 import { readFileSync, writeFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { basename, extname, resolve } from "node:path";
-import { chartOf, type Chart } from "../core/chart/chart.js";
+import { chartOf } from "../core/chart/chart.js";
+import type { Chart } from "../core/chart/types.js";
 import { differenceOf } from "../core/chart/difference.js";
 import { drawSvg, FONT, type FontFaces } from "../core/chart/draw-svg.js";
 import { writeGraphviz } from "../core/chart/graphviz.js";

@@ -102,7 +102,7 @@ export function renderChanges(changes: readonly ComparedChange[], colours: Colou
     if (sorted.length === 1 && /^(?:add|drop) table$/.test(only!.change.kind))
       return [cells(only!, only!.words)];
     return [
-      [colours.bold(table === "" ? "of no table" : table), "", ""],
+      [colours.bold(table === "" ? "beside the tables" : table), "", ""],
       ...sorted.map(each => cells(each, each.within).map((text, at) => (at === 0 ? `  ${text}` : text))),
     ];
   });

@@ -1,5 +1,5 @@
 import { groupBy } from "../lists.js";
-import type { ChartLink } from "./chart.js";
+import type { ChartLink } from "./types.js";
 
 /** Tables that are drawn near each other. */
 export interface Area {

@@ -1,5 +1,5 @@
 import { shortAction } from "./words.js";
-import type { ChartRow, ChartTable } from "./chart.js";
+import type { ChartRow, ChartTable } from "./types.js";
 import { widthOf, wrap } from "./measure.js";
 
 /** Sizes in pixels. */

@@ -1,7 +1,7 @@
 import { namesThrough, type NamesThrough } from "../change/names.js";
 import type { Change } from "../change/types.js";
 import { addressOf } from "../schema/address.js";
-import type { Chart, ChartLink, ChartRow, ChartTable } from "./chart.js";
+import type { Chart, ChartLink, ChartRow, ChartTable } from "./types.js";
 import { shortAction } from "./words.js";
 
 /** A chart of what is there after some changes, with what is new, changed and gone since the one before. */

@@ -1,4 +1,4 @@
-import type { Chart, ChartLink, ChartRow, Role } from "./chart.js";
+import type { Chart, ChartLink, ChartRow, Role } from "./types.js";
 import { SIZES, type Box, type RowLine } from "./boxes.js";
 import type { Layout, PlacedBox, PlacedGroup, Point, Wire } from "./placed.js";
 import { MARGIN } from "./layout.js";

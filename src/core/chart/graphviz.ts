@@ -1,5 +1,5 @@
 import { groupBy } from "../lists.js";
-import type { Chart, ChartLink, ChartRow, ChartTable } from "./chart.js";
+import type { Chart, ChartLink, ChartRow, ChartTable } from "./types.js";
 import { LOOKS } from "./looks.js";
 import { escapeXml } from "./svg-text.js";
 import { sayLink, STATES } from "./words.js";

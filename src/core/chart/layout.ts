@@ -1,4 +1,4 @@
-import type { Chart, ChartLink } from "./chart.js";
+import type { Chart, ChartLink } from "./types.js";
 import { groupBy } from "../lists.js";
 import { areasOf, type Area } from "./areas.js";
 import { boxOf, SIZES, type Box } from "./boxes.js";

@@ -1,4 +1,4 @@
-import type { ChartLink } from "./chart.js";
+import type { ChartLink } from "./types.js";
 import { SIZES } from "./boxes.js";
 import type { PlacedBox, Point, Wire } from "./placed.js";
 

@@ -1,4 +1,4 @@
-import type { Role, State } from "./chart.js";
+import type { Role, State } from "./types.js";
 
 /** The colours of a chart. Glazes are named after what they look like on a pot. */
 export interface Look {

@@ -1,4 +1,4 @@
-import type { Chart, ChartLink, ChartRow } from "./chart.js";
+import type { Chart, ChartLink, ChartRow } from "./types.js";
 import { sayLink } from "./words.js";
 
 /** A chart as an entity relationship diagram of Mermaid: https://mermaid.js.org/syntax/entityRelationshipDiagram.html */

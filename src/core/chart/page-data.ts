@@ -4,7 +4,7 @@ import { isOfDefinition, tableOf, type Change } from "../change/types.js";
 import { sayChange } from "../change/words.js";
 import { addressOf } from "../schema/address.js";
 import type { RoleAccess } from "./access.js";
-import type { Chart, ChartRow } from "./chart.js";
+import type { Chart, ChartRow } from "./types.js";
 
 /** What the page knows of a chart beyond its drawing; read by src/page/client.ts. */
 export interface PageData {

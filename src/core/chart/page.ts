@@ -22,7 +22,6 @@ export interface PageParts {
  */
 export function writePage({ layout, data, font, script, style, sumOf }: PageParts): string {
   const { width, height } = layout;
-  const tables = data.tables.length;
   return `<!doctype html>
 <html lang="en">
 <head>
@@ -39,7 +38,7 @@ ${fontFaces(font)}${style}
 <body>
 <header>
 <h1>${escapeXml(data.title)}</h1>
-<p id="count">${tables} table${tables === 1 ? "" : "s"}, ${layout.wires.length} relation${layout.wires.length === 1 ? "" : "s"}</p>
+<p id="count">${sayCounts(layout)}</p>
 <label class="search"><span>Find a table or a column</span><input id="search" type="search" placeholder="Find a table or a column" autocomplete="off"></label>
 <label id="group-choice" hidden><span>Group</span><select id="group"></select></label>
 <div class="buttons"><button id="smaller" type="button" aria-label="Smaller">−</button><button id="larger" type="button" aria-label="Larger">+</button><button id="fit" type="button">All</button><button id="look" type="button" aria-label="Light or dark">◐</button><button id="list-toggle" type="button" aria-expanded="true" aria-controls="side">List</button></div>
@@ -59,6 +58,17 @@ ${layout.areas.map(drawArea).join("\n")}
 </body>
 </html>
 `;
+}
+
+/** `9 tables, 1 view, 12 relations` */
+function sayCounts({ boxes, wires }: Layout): string {
+  const views = boxes.filter(({ table }) => table.role === "view").length;
+  const say = (count: number, word: string) => `${count} ${word}${count === 1 ? "" : "s"}`;
+  return [
+    say(boxes.length - views, "table"),
+    ...(views > 0 ? [say(views, "view")] : []),
+    say(wires.filter(({ link }) => !link.reads).length, "relation"),
+  ].join(", ");
 }
 
 /** Over an area, to be read from afar. */

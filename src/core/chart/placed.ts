@@ -1,5 +1,5 @@
 import type { Box } from "./boxes.js";
-import type { ChartLink } from "./chart.js";
+import type { ChartLink } from "./types.js";
 
 /** Where everything of a chart stands, in pixels. */
 export interface Layout {

@@ -1,4 +1,4 @@
-import type { Chart } from "./chart.js";
+import type { Chart } from "./types.js";
 
 /** How much of each table is drawn. */
 export type Fields = "all" | "keys" | "none";

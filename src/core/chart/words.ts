@@ -1,5 +1,5 @@
 import type { Action } from "../../modelling/facts.js";
-import type { ChartLink, State } from "./chart.js";
+import type { ChartLink, State } from "./types.js";
 
 /** What happens to those who refer to a row that is deleted, where it is not refused. */
 export function shortAction(action: Action): string {
