@@ -33,6 +33,8 @@ export function dumpServer(dialect: string, url: URL, database: string): string 
         );
   return text
     .replace(/ AUTO_INCREMENT=\d+/g, "")
+    // A sequence in a default is told with the database it is in.
+    .replaceAll(`nextval(\`${database}\`.`, "nextval(")
     .split("\n")
     .filter(
       line =>
