@@ -15,6 +15,7 @@ import type {
   SqlText,
   Table,
 } from "../../src/core/schema/types.js";
+import { definitionKey } from "../../src/core/schema/types.js";
 import type { Verb } from "../../src/modelling/facts.js";
 import { addressOf } from "../../src/core/schema/address.js";
 import { COLUMN_VERBS, grantsOf, VERBS } from "../../src/core/schema/grants.js";
@@ -610,7 +611,7 @@ export function inOrder({ tables, definitions = [] }: Schema) {
   const sorted = <T extends { readonly name: string }>(parts: readonly T[]) =>
     [...parts].sort((x, y) => (nameOrText(x) < nameOrText(y) ? -1 : 1));
   return {
-    definitions,
+    definitions: [...definitions].sort((x, y) => (definitionKey(x) < definitionKey(y) ? -1 : 1)),
     tables: sorted(tables).map(table => ({
       ...table,
       columns: sorted(table.columns),
