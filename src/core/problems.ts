@@ -410,10 +410,11 @@ const database = {
     repair: "correct or remove these rows, then run again",
   })),
   brokenView: define("E408", 4, (v: { migration?: string; objects: readonly string[]; reason: string }) => ({
-    what: `${doer(v)} would break what others put into the database; it is as it was before`,
+    what: `${doer(v)} would break what is made of its tables; it is as it was before`,
     details: v.objects,
     received: v.reason,
-    repair: "drop or change these first, or keep what they use",
+    repair:
+      "drop or change these first, or keep what they use; where they have files in `objects`, let those say what there is from now on",
   })),
   transactionInScript: define("E409", 2, (v: InFile & { statement: string }) => ({
     what: "A script may not begin or end a transaction: the program runs each migration in one of its own",
