@@ -124,6 +124,21 @@ test.each([
   expect(findings[0]?.what).toMatch(what);
 });
 
+test("behind an object stands what goes with it, and nothing that does more", () => {
+  const behind = (sql: string) =>
+    read({ "o/v.sql": `CREATE VIEW v AS SELECT 1;\n\n${sql};` }, [postgres]).findings.map(
+      ({ line, what }) => `${line} ${what}`,
+    );
+  for (const sql of [
+    "COMMENT ON VIEW v IS 'x'",
+    "grant select on v to a",
+    "ALTER VIEW v SET (security_invoker)",
+  ])
+    expect(behind(sql)).toEqual([]);
+  for (const sql of ["DROP TABLE pieces", "DELETE FROM pieces", "DO $$ BEGIN END $$"])
+    expect(behind(sql)).toEqual([expect.stringMatching(/^3 v\.sql goes on behind view v with .* does more/)]);
+});
+
 test("two files of one object are told", () => {
   const { findings } = read({
     "o/a.sql": "CREATE VIEW v AS SELECT 1",

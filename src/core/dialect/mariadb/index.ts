@@ -37,7 +37,6 @@ export const mariadb: Dialect = {
     retype,
     objects: {
       kinds: ["view", "function", "procedure", "trigger", "event"],
-      alongside: false,
       namespaces: false,
     },
     options: {

@@ -38,7 +38,7 @@ export const postgres: Dialect = {
     retype,
     objects: {
       kinds: ["view", "materialized view", "function", "procedure", "trigger"],
-      alongside: true,
+      alongside: /^(?:comment on|grant|revoke|alter|create (?:unique )?index)\b/i,
       namespaces: true,
     },
     options: {

@@ -96,10 +96,10 @@ interface DialectTypes {
   readonly unfitToCount?: (value: string) => string;
   /** How values are asked for of a column whose type some definitions make; undefined: it is another. Absent: none are made. */
   readonly definedType?: (column: Column, definitions: readonly Definition[]) => DefinedType | undefined;
-  /** What of objects there can be, whether statements go with one (its notes, its grants), and whether they stand in namespaces. */
+  /** What of objects there can be, how statements begin that go with one (its notes, its grants), and whether they stand in namespaces. */
   readonly objects: {
     readonly kinds: readonly ObjectDefinition["kind"][];
-    readonly alongside: boolean;
+    readonly alongside?: RegExp;
     readonly namespaces: boolean;
   };
   /** What may be said in `options` of a table, of a column, and of a key, a constraint or an index. */

@@ -31,7 +31,7 @@ export const sqlite: Dialect = {
     words,
     widens,
     retype,
-    objects: { kinds: ["view", "trigger"], alongside: false, namespaces: false },
+    objects: { kinds: ["view", "trigger"], namespaces: false },
     options: {
       table: ["without rowid", "strict", "types"],
       column: ["not null on conflict", "not null"],

@@ -207,6 +207,12 @@ function faultBehind(
       what: `${fileName(path)} makes ${next.kind} ${next.name} beside ${head.kind} ${head.name}`,
       remedy: "give each a file of its own: they come and go one by one",
     };
+  if (!next && objects.alongside && !objects.alongside.test(sql.replace(/\s+/g, " ")))
+    return {
+      what: `${fileName(path)} goes on behind ${head.kind} ${head.name} with ${JSON.stringify(startOf(sql))}, which does more than go with it`,
+      remedy:
+        "let there stand its notes, grants, indexes and settings alone; what else is to run once belongs into a migration",
+    };
   if (!objects.alongside)
     return {
       what: `${fileName(path)} goes on behind ${head.kind} ${head.name} with ${JSON.stringify(startOf(sql))}, and on ${title} nothing goes with one`,
