@@ -73,12 +73,15 @@ export function scriptFailure(
   { target, failures }: { target: TargetSettings; failures: Failures },
 ): Problem | EngineError {
   const problem = explainFailure(error, { target, failures, sql: "" });
-  if (problem.code !== problems.queryFailed.code) return problem;
+  // Where each statement is committed by itself, a right that lacks in the midst is a statement that failed.
+  const isOne = problem.code === problems.readOnly.code && dialectOf(target).render.steps !== undefined;
+  if (problem.code !== problems.queryFailed.code && !isOne) return problem;
   const { code, number, reason } = failures.read(error);
   const { remedies } = failures;
   const remedy =
     remedies[code] ??
     remedies[String(number)] ??
+    (isOne ? "give yourself the right to do that" : undefined) ??
     "correct the script, or the models and draft again; then run again";
   return new EngineError(code, reason, remedy, error);
 }
