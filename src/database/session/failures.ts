@@ -74,7 +74,8 @@ export function scriptFailure(
 ): Problem | EngineError {
   const problem = explainFailure(error, { target, failures, sql: "" });
   // Where each statement is committed by itself, a right that lacks in the midst is a statement that failed.
-  const isOne = problem.code === problems.readOnly.code && dialectOf(target).render.steps !== undefined;
+  const isOfRights = [problems.readOnly.code, problems.notLetIn.code].some(code => code === problem.code);
+  const isOne = isOfRights && dialectOf(target).render.steps !== undefined;
   if (problem.code !== problems.queryFailed.code && !isOne) return problem;
   const { code, number, reason } = failures.read(error);
   const { remedies } = failures;
