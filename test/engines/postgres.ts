@@ -33,6 +33,8 @@ export async function postgresEngine(): Promise<Engine | undefined> {
       const results: CatalogRow[][] = [];
       for (const sql of postgres.catalog.queries)
         results.push((await client.query(sql)).rows as CatalogRow[]);
+      const further = postgres.catalog.further?.(results);
+      if (further !== undefined) results.push((await client.query(further)).rows as CatalogRow[]);
       return postgres.catalog.read(results);
     },
     empty: async () => void (await client.query(EMPTYING)),

@@ -139,13 +139,16 @@ function refuseViews(views: readonly CatalogRow[]): void {
 
 /** All queries are sent at once: while rows of one are read here, the server works out the next. */
 async function readCatalog(
-  { sent }: Statements,
+  { sent, rows }: Statements,
   target: TargetSettings,
   queries: Connection["queries"],
 ): Promise<Catalog> {
   const sql = postgres.catalog.queries.join(";\n");
   try {
-    return dialectOf(target).catalog.read((await sent(sql, () => queries(sql))) as CatalogRow[][]);
+    const results = (await sent(sql, () => queries(sql))) as CatalogRow[][];
+    const further = postgres.catalog.further?.(results);
+    const more = further === undefined ? [] : [await rows(further)];
+    return dialectOf(target).catalog.read([...results, ...more]);
   } catch (error) {
     if (!(error instanceof Problem) || error.code !== problems.readOnly.code) throw error;
     const message = messageOf(error.cause);

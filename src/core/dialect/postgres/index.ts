@@ -5,7 +5,7 @@ import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { catalogQueries, emptyTables } from "./catalog/queries.js";
-import { readCatalog } from "./catalog/read.js";
+import { furtherQuery, readCatalog } from "./catalog/read.js";
 import { NAME_LIMIT, quote, quoteTable, reserved } from "./names.js";
 import { raise, unspell } from "./raise.js";
 import { scriptNotes } from "./render/around.js";
@@ -92,6 +92,13 @@ export const postgres: Dialect = {
     inheritSql: (role, from) => `GRANT ${quote(from)} TO ${quote(role)}`,
     rowsSql,
   },
-  catalog: { queries: catalogQueries, read: readCatalog, emptyTables, respells: true, keepsOrder: false },
+  catalog: {
+    queries: catalogQueries,
+    further: furtherQuery,
+    read: readCatalog,
+    emptyTables,
+    respells: true,
+    keepsOrder: false,
+  },
   rows,
 };

@@ -155,6 +155,8 @@ interface DialectRender {
 interface DialectCatalog {
   /** The queries that read it: always as many, whatever the number of tables. */
   readonly queries: readonly string[];
+  /** One more, where the rows of those say that there is something to ask for. Absent: there never is. */
+  readonly further?: (results: readonly (readonly CatalogRow[])[]) => string | undefined;
   /** What their rows say, a list for each query. */
   readonly read: (results: readonly (readonly CatalogRow[])[]) => Catalog;
   /** A query for tables that surely have no rows, name and namespace, where planning to count them takes long. */

@@ -1,17 +1,17 @@
 import { addressOf } from "../../../schema/address.js";
 import { groupRows } from "../../shared/catalog-rows.js";
 import type { CatalogRow } from "../../shared/dialect.js";
-import { addressParts } from "./values.js";
+import { addressParts, listOf } from "./values.js";
 
 /** The rows of the catalog, by what they are looked up by: mostly the number of a table. */
 export interface CatalogIndex {
   readonly tables: readonly CatalogRow[];
   readonly sequences: readonly CatalogRow[];
   readonly types: readonly CatalogRow[];
-  /** What is not modelled. */
+  /** Triggers and other objects by name, and what is not modelled. */
   readonly others: readonly CatalogRow[];
-  /** Views, routines and triggers. */
-  readonly objects: readonly CatalogRow[];
+  /** Views, routines, triggers and policies, each with its SQL; undefined: they were not asked for, since there are none. */
+  readonly objects: readonly CatalogRow[] | undefined;
   readonly columns: ReadonlyMap<string, readonly CatalogRow[]>;
   readonly constraints: ReadonlyMap<string, readonly CatalogRow[]>;
   readonly indexes: ReadonlyMap<string, readonly CatalogRow[]>;
@@ -37,11 +37,10 @@ export function indexOf([
   sequences = [],
   types = [],
   others = [],
-  grants = [],
-  objects = [],
+  objects,
 ]: readonly (readonly CatalogRow[])[]): CatalogIndex {
   const columns = groupRows(columnRows, "table_oid");
-  const triggers = objects.filter(({ kind }) => kind === "trigger");
+  const triggers = others.filter(({ kind }) => kind === "trigger");
   const nameByNumber = (row: CatalogRow) => [Number(row["number"]), String(row["name"])] as const;
   return {
     tables,
@@ -53,7 +52,7 @@ export function indexOf([
     constraints: groupRows(constraintRows, "table_oid"),
     indexes: groupRows(indexRows, "table_oid"),
     triggers: groupRows(triggers, "table_oid"),
-    grants: groupRows(grants, "table_oid"),
+    grants: grantsIn(tables, columnRows),
     classes: new Map(classRows.map(({ oid, name }) => [String(oid), String(name)])),
     addresses: new Map(tables.map(row => [String(row["oid"]), addressOf(addressParts(row))])),
     names: new Map([...columns].map(([oid, rows]) => [oid, new Map(rows.map(nameByNumber))])),
@@ -64,3 +63,31 @@ export function indexOf([
     ),
   };
 }
+
+/** Grants on tables, of which the number is null, and on columns, by table. */
+function grantsIn(tables: readonly CatalogRow[], columns: readonly CatalogRow[]): Map<string, CatalogRow[]> {
+  const spread = (row: CatalogRow, oid: unknown, number: unknown) =>
+    listOf(row["granted"]).map(pair => {
+      const [role, verb] = listOf(pair);
+      return { table_oid: oid, number, role, verb };
+    });
+  return groupRows(
+    [
+      ...tables.flatMap(row => (row["granted"] === null ? [] : spread(row, row["oid"], null))),
+      ...columns.flatMap(row =>
+        row["granted"] === null ? [] : spread(row, row["table_oid"], row["number"]),
+      ),
+    ],
+    "table_oid",
+  );
+}
+
+/** Kinds of what is told as an object, where it is asked for. */
+export const OBJECT_KINDS: ReadonlySet<string> = new Set([
+  "view",
+  "materialized view",
+  "function",
+  "procedure",
+  "trigger",
+  "policy",
+]);

@@ -14,7 +14,10 @@ const NOTE = (catalog: string, oid: string, number = "0") =>
 const YOUNG = (row: string, column: string, where: string) =>
   `CASE WHEN ${where} THEN to_jsonb(${row})->>'${column}' END`;
 
-const GRANTED = `CASE x.grantee WHEN 0 THEN '${EVERYONE}' ELSE pg_get_userbyid(x.grantee) END AS role, x.privilege_type AS verb`;
+/** Role and verb of each grant; what an owner may do with what is his is nowhere told: https://www.postgresql.org/docs/15/ddl-priv.html */
+const GRANTED = (acl: string) =>
+  `CASE WHEN ${acl} IS NOT NULL THEN (SELECT json_agg(json_build_array(CASE x.grantee WHEN 0 THEN '${EVERYONE}' ELSE pg_get_userbyid(x.grantee) END, x.privilege_type))
+     FROM aclexplode(${acl}) x WHERE x.grantee <> c.relowner) END AS granted`;
 
 const CALLED = (name: string) =>
   `CASE WHEN n.nspname = current_schema() THEN quote_ident(${name}) ELSE quote_ident(n.nspname) || '.' || quote_ident(${name}) END`;
@@ -27,7 +30,7 @@ const TABLE = CALLED("c.relname");
  * Views, routines and triggers as SQL that makes them again, with what goes with them: notes, the indexes of a
  * materialized view, a trigger's state. https://www.postgresql.org/docs/15/functions-info.html
  */
-const OBJECTS = `SELECT CASE c.relkind WHEN 'v' THEN 'view' ELSE 'materialized view' END AS kind, c.relname::text AS name, NULL::int8 AS table_oid, ${PLACE},
+export const objectsQuery = `SELECT CASE c.relkind WHEN 'v' THEN 'view' ELSE 'materialized view' END AS kind, c.relname::text AS name, NULL::int8 AS table_oid, ${PLACE},
      c.oid::int8 AS oid, '' AS arguments, 'CREATE ' || o.kind || ' ' || ${TABLE}
      || coalesce(' WITH (' || array_to_string(c.reloptions, ', ') || ')', '') || E' AS\\n' || rtrim(pg_get_viewdef(c.oid), E'; \\n')
      || coalesce((SELECT string_agg(E';\\n' || pg_get_indexdef(i.indexrelid), '' ORDER BY x.relname)
@@ -72,7 +75,8 @@ const OBJECTS = `SELECT CASE c.relkind WHEN 'v' THEN 'view' ELSE 'materialized v
  */
 export const catalogQueries = [
   `SELECT c.oid::int8 AS oid, ${PLACE}, c.relname AS name, d.description AS note, c.relpersistence AS persistence,
-     c.reloptions AS settings, CASE WHEN m.amname <> 'heap' THEN m.amname END AS method
+     c.reloptions AS settings, CASE WHEN m.amname <> 'heap' THEN m.amname END AS method,
+     ${GRANTED("c.relacl")}
    FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace LEFT JOIN pg_am m ON m.oid = c.relam
    ${NOTE("pg_class", "c.oid")}
    WHERE c.relkind = 'r' AND NOT c.relispartition AND c.reloftype = 0 AND ${USERS} AND ${NOT_EXTENSION("pg_class", "c.oid")}
@@ -83,7 +87,8 @@ export const catalogQueries = [
      CASE WHEN a.atthasdef THEN pg_get_expr(e.adbin, e.adrelid) END AS expression, d.description AS note,
      CASE WHEN a.attcollation <> t.typcollation THEN l.collname END AS collation,
      CASE WHEN a.attstorage <> t.typstorage THEN a.attstorage END AS storage, NULLIF(a.attcompression, '') AS compression,
-     NULLIF(a.attstattarget, -1) AS statistics
+     NULLIF(a.attstattarget, -1) AS statistics,
+     ${GRANTED("a.attacl")}
    FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
    JOIN pg_type t ON t.oid = a.atttypid
    LEFT JOIN pg_attrdef e ON e.adrelid = a.attrelid AND e.adnum = a.attnum
@@ -136,14 +141,14 @@ export const catalogQueries = [
    ${NOTE("pg_type", "t.oid")}
    WHERE t.typtype IN ('e', 'd') AND ${USERS} AND ${NOT_EXTENSION("pg_type", "t.oid")} ORDER BY t.oid`,
   `SELECT CASE WHEN c.relkind = 'r' AND NOT c.relispartition THEN CASE WHEN c.reloftype <> 0 THEN 'typed table' ELSE 'inheriting table' END
-     ELSE CASE c.relkind WHEN 'p' THEN 'partitioned table' WHEN 'f' THEN 'foreign table'
+     ELSE CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'materialized view' WHEN 'p' THEN 'partitioned table' WHEN 'f' THEN 'foreign table'
      ELSE 'partition' END END AS kind, c.relname AS name, NULL::int8 AS table_oid, ${PLACE}
    FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-   WHERE (c.relkind IN ('p', 'f') OR c.relkind = 'r' AND (c.relispartition OR c.reloftype <> 0
+   WHERE (c.relkind IN ('v', 'm', 'p', 'f') OR c.relkind = 'r' AND (c.relispartition OR c.reloftype <> 0
      OR EXISTS (SELECT 1 FROM pg_inherits i WHERE i.inhrelid = c.oid))) AND ${USERS} AND ${NOT_EXTENSION("pg_class", "c.oid")}
    UNION ALL
-   SELECT 'aggregate', p.proname, NULL, n.nspname, n.nspname = current_schema()
-   FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE p.prokind = 'a' AND ${USERS} AND ${NOT_EXTENSION("pg_proc", "p.oid")}
+   SELECT CASE p.prokind WHEN 'p' THEN 'procedure' WHEN 'a' THEN 'aggregate' ELSE 'function' END, p.proname, NULL, n.nspname, n.nspname = current_schema()
+   FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE ${USERS} AND ${NOT_EXTENSION("pg_proc", "p.oid")}
      AND NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.classid = 'pg_proc'::regclass AND d.objid = p.oid AND d.deptype = 'i')
    UNION ALL
    SELECT CASE t.typtype WHEN 'c' THEN 'composite type' ELSE 'range type' END, t.typname, NULL, n.nspname, n.nspname = current_schema()
@@ -152,6 +157,13 @@ export const catalogQueries = [
    UNION ALL
    SELECT 'exclusion constraint', k.conname, k.conrelid::int8, n.nspname, n.nspname = current_schema()
    FROM pg_constraint k JOIN pg_namespace n ON n.oid = k.connamespace WHERE k.contype = 'x' AND ${USERS}
+   UNION ALL
+   SELECT 'trigger', t.tgname, t.tgrelid::int8, n.nspname, n.nspname = current_schema()
+   FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+   WHERE NOT t.tgisinternal AND ${USERS}
+   UNION ALL
+   SELECT 'policy', p.polname, p.polrelid::int8, n.nspname, n.nspname = current_schema()
+   FROM pg_policy p JOIN pg_class c ON c.oid = p.polrelid JOIN pg_namespace n ON n.oid = c.relnamespace
    UNION ALL
    SELECT 'row security', c.relname, c.oid::int8, n.nspname, n.nspname = current_schema()
    FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relrowsecurity AND ${USERS}
@@ -167,15 +179,6 @@ export const catalogQueries = [
    SELECT 'event trigger', evtname, NULL, NULL, true FROM pg_event_trigger
    UNION ALL
    SELECT 'extension', e.extname, NULL, NULL, true FROM pg_extension e WHERE e.extname <> 'plpgsql'`,
-  // What an owner may do with what is his is nowhere told. https://www.postgresql.org/docs/15/ddl-priv.html
-  `SELECT c.oid::int8 AS table_oid, NULL::int2 AS number, ${GRANTED}
-   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace, aclexplode(c.relacl) x
-   WHERE c.relkind = 'r' AND c.relacl IS NOT NULL AND x.grantee <> c.relowner AND ${USERS}
-   UNION ALL
-   SELECT c.oid::int8, a.attnum, ${GRANTED}
-   FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace, aclexplode(a.attacl) x
-   WHERE c.relkind = 'r' AND a.attacl IS NOT NULL AND NOT a.attisdropped AND x.grantee <> c.relowner AND ${USERS}`,
-  OBJECTS,
 ];
 
 /** Tables whose file has no page; one that is empty otherwise is counted like any other. */

@@ -7,7 +7,8 @@ import type { Catalog, CatalogRow, LeftAlone } from "../../shared/dialect.js";
 import { objectOf } from "../../shared/object-text.js";
 import { stampName } from "../names.js";
 import { TOKENS } from "../settle.js";
-import { indexOf, type CatalogIndex } from "./catalog-index.js";
+import { indexOf, OBJECT_KINDS, type CatalogIndex } from "./catalog-index.js";
+import { objectsQuery } from "./queries.js";
 import { readColumn } from "./columns.js";
 import { readCheck, readIndex, readKey, readReference } from "./constraints.js";
 import { readType, sequenceDefinition, withSequence } from "./sequences.js";
@@ -33,7 +34,7 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
       ...(definitions.length > 0 && { definitions }),
     },
     leftAlone: [
-      ...index.others.filter(row => !isOfPolicies(row, index)).map(row => leftAlone(row, index)),
+      ...index.others.filter(row => !isToldAsObject(row, index)).map(row => leftAlone(row, index)),
       ...objects.others.map(row => leftAlone(row, index)),
       ...found.flatMap(({ unread }) => unread),
       ...loose.map(row => ({ kind: "sequence", name: addressOf(addressParts(row)) })),
@@ -121,17 +122,17 @@ function leftAlone(row: CatalogRow, { addresses }: CatalogIndex): LeftAlone {
   return { kind, name: shown, ...(table !== undefined && { table }) };
 }
 
-/** That rows are asked about is told with the policies that are asked. */
-function isOfPolicies(row: CatalogRow, { objects }: CatalogIndex): boolean {
+/** Objects, the triggers that keep stamps among them; that rows are asked about is told with the policies that are asked. */
+function isToldAsObject({ kind, table_oid: table }: CatalogRow, { objects = [] }: CatalogIndex): boolean {
+  if (OBJECT_KINDS.has(String(kind))) return true;
   return (
-    row["kind"] === "row security" &&
-    objects.some(each => each["kind"] === "policy" && each["table_oid"] === row["table_oid"])
+    kind === "row security" && objects.some(each => each["kind"] === "policy" && each["table_oid"] === table)
   );
 }
 
 /** Objects, functions of one name as one; what hangs on a table that is not modelled is none. */
 function readObjects(
-  { objects, addresses }: CatalogIndex,
+  { objects = [], addresses }: CatalogIndex,
   stamps: ReadonlySet<string>,
 ): { readonly definitions: readonly Definition[]; readonly others: readonly CatalogRow[] } {
   const relations = new Set([...addresses.keys()]);
@@ -151,4 +152,10 @@ function readObjects(
   }
   const definitions = [...found.values()].flatMap(texts => objectOf(texts.join(";\n"), TOKENS) ?? []);
   return { definitions, others };
+}
+
+/** What tells objects whole, where there are some. @param results the answers to the catalog's queries */
+export function furtherQuery(results: readonly (readonly CatalogRow[])[]): string | undefined {
+  const { others } = indexOf(results);
+  return others.some(({ kind }) => OBJECT_KINDS.has(String(kind))) ? objectsQuery : undefined;
 }
