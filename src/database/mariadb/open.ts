@@ -234,7 +234,7 @@ async function withObjects(found: CatalogRow[], rows: Statements["rows"]): Promi
 /** The columns in which it is told. */
 const TEXTS: Readonly<Record<string, string>> = {
   SEQUENCE: "Create Table",
-  view: "Create View",
+  VIEW: "Create View",
   function: "Create Function",
   procedure: "Create Procedure",
   trigger: "SQL Original Statement",

@@ -25,7 +25,6 @@ export const catalogQueries = [
   `SELECT 'trigger' AS kind, TRIGGER_NAME AS name, EVENT_OBJECT_TABLE AS owner, ACTION_ORDER AS at FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = DATABASE()
    UNION ALL SELECT LOWER(ROUTINE_TYPE), ROUTINE_NAME, NULL, 0 FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()
    UNION ALL SELECT 'event', EVENT_NAME, NULL, 0 FROM information_schema.EVENTS WHERE EVENT_SCHEMA = DATABASE()
-   UNION ALL SELECT 'view', TABLE_NAME, NULL, 0 FROM information_schema.VIEWS WHERE TABLE_SCHEMA = DATABASE()
    ORDER BY kind, owner, at, name`,
   // A role has no host. Who may not read the server's own tables sees what he may do himself, alone.
   `SELECT TABLE_NAME AS owner, NULL AS col, GRANTEE AS role, PRIVILEGE_TYPE AS verb FROM information_schema.TABLE_PRIVILEGES

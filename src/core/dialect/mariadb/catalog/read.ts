@@ -96,7 +96,7 @@ export function readCatalog(results: readonly (readonly CatalogRow[])[]): Catalo
       kind: kind === "BASE TABLE" ? "partitioned table" : String(kind).toLowerCase(),
       name: String(name),
     }));
-  const { objects, others } = readObjects(otherRows);
+  const { objects, others } = readObjects([...otherRows, ...viewsAmong(tableRows)]);
   const definitions = [...sequences, ...objects];
   return {
     schema: { tables, ...(definitions.length > 0 && { definitions }) },
@@ -108,6 +108,11 @@ function readSequence({ kind, name, sql }: CatalogRow): Definition[] {
   if (kind !== "SEQUENCE" || typeof sql !== "string") return [];
   const settings = readSettings(sql);
   return [{ kind: "sequence", name: String(name), ...(Object.keys(settings).length > 0 && { settings }) }];
+}
+
+/** A view is told among the tables. */
+function viewsAmong(rows: readonly CatalogRow[]): CatalogRow[] {
+  return rows.filter(({ kind }) => kind === "VIEW").map(row => ({ ...row, kind: "view", owner: null }));
 }
 
 /** What is told whole; who may not see a routine's body is not told it. */
