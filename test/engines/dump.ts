@@ -31,20 +31,22 @@ export function dumpServer(dialect: string, url: URL, database: string): string 
           ],
           { encoding: "utf8" },
         );
-  return text
-    .replace(/ AUTO_INCREMENT=\d+/g, "")
-    // A sequence in a default is told with the database it is in.
-    .replaceAll(`nextval(\`${database}\`.`, "nextval(")
-    .split("\n")
-    .filter(
-      line =>
-        line !== "" &&
-        !/^(?:--|\\(?:un)?restrict|\/\*!\d+ (?:SET|ALTER DATABASE|DROP) |DELIMITER|SET |SELECT pg_catalog\.set_config|COMMENT ON SCHEMA public )/.test(
-          line,
-        ),
-    )
-    .join("\n")
-    .replace(/^(?:CREATE TABLE|DROP TABLE IF EXISTS) `emberset_attic_[^]*?;$\n?/gm, "");
+  return (
+    text
+      .replace(/ AUTO_INCREMENT=\d+/g, "")
+      // A sequence in a default is told with the database it is in.
+      .replaceAll(`nextval(\`${database}\`.`, "nextval(")
+      .split("\n")
+      .filter(
+        line =>
+          line !== "" &&
+          !/^(?:--|\\(?:un)?restrict|\/\*!\d+ (?:SET|ALTER DATABASE|DROP) |DELIMITER|SET |SELECT pg_catalog\.set_config|COMMENT ON SCHEMA public )/.test(
+            line,
+          ),
+      )
+      .join("\n")
+      .replace(/^(?:CREATE TABLE|DROP TABLE IF EXISTS) `emberset_attic_[^]*?;$\n?/gm, "")
+  );
 }
 
 /** The same whatever the order of columns and statements. */
