@@ -6,7 +6,10 @@ import { sqlite } from "../../src/core/dialect/sqlite/index.js";
 import { adviseOnObjects } from "../../src/core/model/advice/objects.js";
 import { readObjects } from "../../src/core/model/read/objects.js";
 import { objectFiles } from "../../src/core/model/write/object-files.js";
-import type { ObjectDefinition, Schema } from "../../src/core/schema/types.js";
+import { diff } from "../../src/core/change/diff.js";
+import { blocksFor, planFor } from "../../src/core/plan/plan.js";
+import { probes } from "../../src/core/plan/probes.js";
+import { EMPTY_SCHEMA, type ObjectDefinition, type Schema } from "../../src/core/schema/types.js";
 import { readHead } from "../../src/core/sql/object-head.js";
 import { splitStatements, terminated } from "../../src/core/sql/statements.js";
 import { RUNS, SEED } from "../laws/runs.js";
@@ -251,4 +254,33 @@ test("whatever stands in a file, it is read, or told, and nothing breaks", () =>
     { seed: SEED, numRuns: RUNS * 5 },
   );
   expect(kept).toBeGreaterThan(RUNS / 10);
+});
+
+test("a function that tables speak of comes before them, by way of others too, and rows are not asked by one that only comes", () => {
+  const own = (name: string, body: string): ObjectDefinition => ({
+    kind: "function",
+    name,
+    sql: { postgres: `CREATE FUNCTION ${name}(t text) RETURNS boolean LANGUAGE sql AS '${body}'` },
+  });
+  const functions = [
+    own("is_good", "select is_long(t)"),
+    own("apart", "select true"),
+    own("is_long", "select true"),
+  ];
+  const { tables } = schemaOf({ pieces: ["title"] });
+  const checks = [{ name: "ck_good", rules: [{ kind: "sql", sql: "is_good({title})" } as const] }];
+  const whole: Schema = { tables: tables.map(table => ({ ...table, checks })), definitions: functions };
+  const made = blocksFor(postgres, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, whole)).map(({ title }) => title);
+  expect(made.map(title => /\w+(?: \(.*)?$/.exec(title)?.[0].split(" ")[0])).toEqual([
+    "is_long",
+    "is_good",
+    "pieces",
+    "apart",
+  ]);
+  const asked = (before: Schema) =>
+    probes(planFor(postgres, before, diff(before, whole)), postgres).filter(
+      ({ meaning }) => meaning === "refuses",
+    );
+  expect(asked({ tables }).map(({ question }) => question)).toEqual([]);
+  expect(asked({ tables, definitions: functions }).length).toBe(1);
 });

@@ -9,6 +9,7 @@ import { unfoundSql, unlikeAnySql } from "../dialect/shared/numbering.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
 import type { Definition } from "../schema/types.js";
+import { mentionsIn } from "../sql/object-head.js";
 import { widensOn } from "./kept.js";
 import type { Probe, Question } from "./probe.js";
 import { partAfter, probeOfPart, probesOfStaying } from "./probes-of-parts.js";
@@ -47,7 +48,20 @@ export function probes(plan: RenderPlan, dialect: Dialect, direction: Direction 
       probeOfLoss(change, isRenaming ? asGoing(change, at) : asking),
     ].flatMap(each => (each ? [{ change, ...each }] : [])),
   );
-  return [...found, ...probesOfStaying(asking), ...probesOfUnplaced(plan, dialect)];
+  const all = [...found, ...probesOfStaying(asking), ...probesOfUnplaced(plan, dialect)];
+  const isAskable = askable(plan, dialect);
+  return all.filter(({ meaning, sql }) => meaning !== "refuses" || isAskable(sql));
+}
+
+/** Whether a query can be asked beforehand: what speaks of a function that only comes cannot. The engine will tell. */
+function askable({ changes }: RenderPlan, { tokens }: Dialect): (sql: string) => boolean {
+  const coming = changes.flatMap(change =>
+    change.kind === "add definition" && change.definition.kind === "function"
+      ? [change.definition.name.toLowerCase()]
+      : [],
+  );
+  if (coming.length === 0) return () => true;
+  return sql => !coming.some(name => mentionsIn(sql, tokens).read.has(name));
 }
 
 /** What going back lets go of, since nothing tells into which rows it belongs. */

@@ -113,7 +113,7 @@ class Moves {
     const later = new Map(now.map(each => [definitionKey(each), each]));
     const earlier = new Map(old.map(each => [definitionKey(each), each]));
     const heir = (object: ObjectDefinition) => later.get(definitionKey(object));
-    this.usedByTables = usedBy([plan.before, plan.after], syntax);
+    this.usedByTables = usedBy([plan.before, plan.after], [...old, ...now], syntax);
     const minding = mindingNames(plan);
     const moved = new Set(
       old.filter(object => {
@@ -220,7 +220,11 @@ function isMeant(object: ObjectDefinition, other: ObjectDefinition): boolean {
 }
 
 /** Which objects are spoken of by defaults, checks and computed columns, straight or by way of others. */
-function usedBy(schemas: readonly Schema[], syntax: ObjectSyntax): (object: ObjectDefinition) => boolean {
+function usedBy(
+  schemas: readonly Schema[],
+  objects: readonly ObjectDefinition[],
+  syntax: ObjectSyntax,
+): (object: ObjectDefinition) => boolean {
   const spoken = new Set<string>();
   const listen = (value: unknown, key: string): void => {
     if (typeof value === "string") {
@@ -230,10 +234,22 @@ function usedBy(schemas: readonly Schema[], syntax: ObjectSyntax): (object: Obje
     } else if (typeof value === "object" && value !== null)
       for (const [name, each] of Object.entries(value)) listen(each, Array.isArray(value) ? key : name);
   };
+  const hearAll = () => {
+    for (const schema of schemas) listen(schema, "");
+    const left = new Set(objects.filter(syntax.isForTables));
+    for (let found = [...left]; found.length > 0;) {
+      found = [...left].filter(({ name }) => spoken.has(name.toLowerCase()));
+      for (const object of found) {
+        left.delete(object);
+        const { bound, inside } = mentionsIn(textOf(object), syntax.tokens);
+        for (const name of [...bound, ...inside]) spoken.add(name);
+      }
+    }
+  };
   let isHeard = false;
   return object => {
     if (!syntax.isForTables(object)) return false;
-    if (!isHeard) for (const schema of schemas) listen(schema, "");
+    if (!isHeard) hearAll();
     isHeard = true;
     return spoken.has(object.name.toLowerCase());
   };
