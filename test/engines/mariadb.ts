@@ -1,6 +1,7 @@
 import { createConnection } from "mysql2/promise";
 import type { CatalogRow } from "../../src/core/dialect/shared/dialect.js";
 import { openDatabase } from "../../src/database/open.js";
+import { withObjects } from "../../src/database/mariadb/objects.js";
 import { mariadb } from "../../src/core/dialect/mariadb/index.js";
 import { targetFor, type Engine } from "./engine.js";
 
@@ -32,7 +33,7 @@ export async function mariadbEngine(address = SERVER): Promise<Engine | undefine
     rows,
     readCatalog: async () => {
       const results: CatalogRow[][] = [];
-      for (const sql of mariadb.catalog.queries) results.push(await rows(sql));
+      for (const sql of mariadb.catalog.queries) results.push(await withObjects(await rows(sql), rows));
       return mariadb.catalog.read(results);
     },
     empty,

@@ -15,6 +15,7 @@ import { FAILURES } from "./failures.js";
 import { refuseOfColumns } from "./rights.js";
 import { isMissing, stepsOf } from "./steps.js";
 import { SQL_MODE, TIME_ZONE } from "../../core/dialect/mariadb/names.js";
+import { withObjects } from "./objects.js";
 import { refuseBreaking } from "./views.js";
 
 /** The oldest server whose catalog is read right and whose ALTER TABLE knows all that is written. */
@@ -206,40 +207,6 @@ async function readCatalog(statements: Statements, target: TargetSettings): Prom
   }
   return dialectOf(target).catalog.read(results);
 }
-
-/**
- * Rows of objects, each with the SQL that makes it: nothing but SHOW CREATE tells that whole
- * (https://mariadb.com/kb/en/show-create-procedure/), and only to who may see it.
- */
-async function withObjects(found: CatalogRow[], rows: Statements["rows"]): Promise<CatalogRow[]> {
-  const full: CatalogRow[] = [];
-  for (const row of found) {
-    const kind = String(row["kind"]);
-    if (!(kind in TEXTS)) {
-      full.push(row);
-      continue;
-    }
-    const name = mariadb.names.quote(String(row["name"]));
-    const [said] = await rows(`SHOW CREATE ${kind.toUpperCase()} ${name}`).catch(() => []);
-    full.push({
-      ...row,
-      sql: said?.[TEXTS[kind]!] ?? null,
-      mode: said?.["sql_mode"] ?? null,
-      zone: said?.["time_zone"] ?? null,
-    });
-  }
-  return full;
-}
-
-/** The columns in which it is told. */
-const TEXTS: Readonly<Record<string, string>> = {
-  SEQUENCE: "Create Table",
-  VIEW: "Create View",
-  function: "Create Function",
-  procedure: "Create Procedure",
-  trigger: "SQL Original Statement",
-  event: "Create Event",
-};
 
 async function connect(target: TargetSettings, uri: string): Promise<Connection> {
   try {
