@@ -1,3 +1,4 @@
+import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { problems } from "../core/problems.js";
 import { addressOf, tablesByAddress } from "../core/schema/address.js";
 import { equal } from "../core/schema/canonical.js";
@@ -89,7 +90,7 @@ export async function describeAccess({ table, ...options }: AccessOptions): Prom
         rows: rowsSaid(models, addressOf(each)).map(({ role, sql }) => ({
           role,
           condition: textFor(sql, dialect.name) ?? showSql(sql),
-          held: holdsRows(found, nameHere(addressOf(each)), dialect.roles?.rowsSql && role),
+          held: holdsRows(found, nameHere(addressOf(each)), role, dialect),
         })),
       };
     });
@@ -109,9 +110,15 @@ export function rowsSaid(
 }
 
 /** Whether a policy of ours is there for a role. */
-function holdsRows(found: Schema | undefined, address: string, role: string | undefined): boolean {
+function holdsRows(
+  found: Schema | undefined,
+  table: string,
+  role: string,
+  { roles }: Pick<Dialect, "roles">,
+): boolean {
+  const name = roles?.rowsSql?.({ table, role, condition: "", roles: [role] }).name;
   return (found?.definitions ?? []).some(
-    each => each.kind === "policy" && each.on === address && each.name === `rows_${role}`,
+    each => each.kind === "policy" && each.on === table && each.name === name,
   );
 }
 

@@ -40,7 +40,7 @@ export function readHead(sql: string, rules: TokenRules): ObjectHead | undefined
   const kind = KINDS[words[what] ?? ""];
   if (!kind) return undefined;
   const before = words[1] === "OR" && words[2] === "REPLACE" ? 3 : 1;
-  const named = /^(?:IF)$/.test(words[what + 1] ?? "") ? what + 4 : what + 1;
+  const named = words[what + 1] === "IF" ? what + 4 : what + 1;
   const { name, namespace, next } = qualifiedName(tokens, named, rules);
   if (name === "") return undefined;
   const rest = sql.slice(tokens[named]!.at, tokens.at(-1)!.at + tokens.at(-1)!.text.length);

@@ -60,8 +60,3 @@ export function createStatements(object: ObjectDefinition, inPlace: boolean, tok
       : sql,
   );
 }
-
-/** The address of an object, or of what a trigger stands on. */
-export function placeOf(object: ObjectDefinition): string {
-  return object.on ?? addressOf(object);
-}

@@ -3,7 +3,7 @@ import type { Change } from "../../../change/types.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { addressOf } from "../../../schema/address.js";
 import type { ObjectDefinition } from "../../../schema/types.js";
-import { createStatements, heads, placeOf } from "../../shared/object-text.js";
+import { createStatements, heads } from "../../shared/object-text.js";
 import type { ObjectSyntax } from "../../shared/objects.js";
 import { literalSql } from "../expressions.js";
 import { quote, quoteTable } from "../names.js";
@@ -15,7 +15,7 @@ import { TOKENS } from "../settle.js";
  */
 export const OBJECTS: ObjectSyntax = {
   tokens: TOKENS,
-  minds: (object, change) => MINDED.has(change.kind) && !(object.kind === "event"),
+  minds: (_, change) => MINDED.has(change.kind),
   isOff: () => true,
   // Another result, or other arguments, are another function.
   replaces: (before, after) =>
@@ -29,8 +29,7 @@ export const OBJECTS: ObjectSyntax = {
   isForTables: isRoutine,
   dropSql: object => {
     const word = object.kind.toUpperCase();
-    if (object.on !== undefined)
-      return [`DROP ${word} ${quote(object.name)} ON ${quoteTable(placeOf(object))}`];
+    if (object.on !== undefined) return [`DROP ${word} ${quote(object.name)} ON ${quoteTable(object.on)}`];
     const name = quoteTable(addressOf(object));
     if (!isRoutine(object)) return [`DROP ${word} ${name}`];
     return heads(object, TOKENS).map(({ takes }) => `DROP ${word} ${name}(${takes})`);
