@@ -116,7 +116,7 @@ function holdsRows(
   role: string,
   { roles }: Pick<Dialect, "roles">,
 ): boolean {
-  const name = roles?.rowsSql?.({ table, role, condition: "", roles: [role] }).name;
+  const name = roles?.rows?.sql({ table, role, condition: "", roles: [role] }).name;
   return (found?.definitions ?? []).some(
     each => each.kind === "policy" && each.on === table && each.name === name,
   );

@@ -3,7 +3,9 @@ import { relative } from "node:path";
 import { glob } from "tinyglobby";
 import { diff } from "../core/change/diff.js";
 import { describeChange, sayChange } from "../core/change/words.js";
-import type { Catalog, LeftAlone } from "../core/dialect/shared/dialect.js";
+import type { Catalog, Dialect, LeftAlone } from "../core/dialect/shared/dialect.js";
+import { withoutRoles } from "../core/dialect/with-roles.js";
+import { rowsSeen } from "../core/dialect/rows-seen.js";
 import { learnSpellings } from "../core/lower/spellings.js";
 import { textOf } from "../core/dialect/shared/object-text.js";
 import { objectFiles } from "../core/model/write/object-files.js";
@@ -11,7 +13,6 @@ import { addressOf } from "../core/schema/address.js";
 import { mentionsIn } from "../core/sql/object-head.js";
 import { partition } from "../core/lists.js";
 import { splitStatements } from "../core/sql/statements.js";
-import type { TokenRules } from "../core/sql/tokens.js";
 import { writeModels } from "../core/model/write/write-models.js";
 import { Problem, problems } from "../core/problems.js";
 import { EMPTY_SCHEMA, isObject, type ObjectDefinition, type Schema } from "../core/schema/types.js";
@@ -76,7 +77,8 @@ export async function adopt({ title = "baseline", ...options }: AdoptOptions): P
     const { dialect } = database;
     const raised = dialect.types.raise(dialect.types.unspell(held));
     const files = writeModels(raised, { dialect, naming: settings.naming, usual: settings.grants });
-    const objects = objectFiles((raised.definitions ?? []).filter(isObject), dialect);
+    const own = (raised.definitions ?? []).filter(isObject).filter(({ kind }) => kind !== "policy");
+    const objects = objectFiles(own, dialect);
     const staged = await stageModels(files, settings, objects);
     try {
       const schema = soundSchema(await staged.read());
@@ -140,13 +142,13 @@ async function refuseLedger(database: Database): Promise<void> {
 export async function readHeld(
   database: Database,
 ): Promise<{ readonly held: Schema; readonly leftAlone: readonly LeftAlone[] }> {
-  return partStranded(withoutInternal(await database.readCatalog()), database.dialect.tokens);
+  return partStranded(withoutInternal(await database.readCatalog()), database.dialect);
 }
 
 /** What speaks of something that is left alone is left alone, too: it could not be made without it. */
 function partStranded(
   { schema, leftAlone }: Catalog,
-  tokens: TokenRules,
+  dialect: Dialect,
 ): { readonly held: Schema; readonly leftAlone: readonly LeftAlone[] } {
   const lost = new Set(
     leftAlone.flatMap(({ kind, name }) =>
@@ -157,12 +159,12 @@ function partStranded(
   );
   const tables = new Set(schema.tables.map(({ name }) => name.toLowerCase()));
   const all = (schema.definitions ?? []).filter(isObject);
-  // Policies are said by models, of roles in the config.
-  const [stranded, others] = partition(all, ({ kind }) => kind === "policy");
+  const said = rowsSeen(schema, dialect);
+  const [stranded, others] = partition(all, ({ kind, on = "" }) => kind === "policy" && !said.has(on));
   let objects = others;
   for (let found = objects; found.length > 0;) {
     found = objects.filter(object =>
-      [...mentionsIn(textOf(object), tokens).bound].some(name => lost.has(name) && !tables.has(name)),
+      [...mentionsIn(textOf(object), dialect.tokens).bound].some(name => lost.has(name) && !tables.has(name)),
     );
     for (const { name } of found) lost.add(name.toLowerCase());
     stranded.push(...found);
@@ -235,10 +237,9 @@ async function prove(
     return await withScratch(target, watched(options, target), async ({ database, where }) => {
       for (const { sql } of splitStatements(text, dialect.tokens)) await database.runScripted(sql);
       const built = await readHeld(database);
-      // One thing may have been said in two ways.
-      const remarks = diff(dialect.types.unspell(held), dialect.types.unspell(built.held)).map(
-        describeChange,
-      );
+      // One thing may have been said in two ways. Who may do what is not said there.
+      const { unspell } = dialect.types;
+      const remarks = diff(unspell(withoutRoles(held)), unspell(built.held)).map(describeChange);
       return { same: remarks.length === 0, where, remarks };
     });
   } catch (error) {

@@ -158,9 +158,14 @@ function suggest(
   );
   const byTable = new Map<string, string[]>();
   for (const change of changes) {
-    const table = tableOf(change);
+    const ofRows = tableOfRows(change);
+    const table = ofRows ?? tableOf(change);
     if (table === undefined || change.kind === "add table") continue;
-    const line = lineFor(change, files.get(table), columnsThatCome(changes, table));
+    const file = files.get(table);
+    const line =
+      ofRows === undefined
+        ? lineFor(change, file, columnsThatCome(changes, table))
+        : (file?.rows ?? (file && "@Stored: rows: {}"));
     const lines = byTable.get(table) ?? [];
     const said = line ?? sayChange(change);
     if (!lines.includes(said)) lines.push(said);
@@ -172,6 +177,13 @@ function suggest(
   }));
 }
 
+/** Whose rows a change is about: what policies say stands with the table. */
+function tableOfRows(change: Change): string | undefined {
+  if (!isOfDefinition(change)) return undefined;
+  const { kind, ...definition } = change.kind === "alter definition" ? change.after : change.definition;
+  return kind === "policy" && "on" in definition ? definition.on : undefined;
+}
+
 /** What files of objects should say now. */
 function suggestFiles(
   { project: { settings }, dialect, models }: ThereClasses,
@@ -180,7 +192,7 @@ function suggestFiles(
   return changes.flatMap((change): Suggestion[] => {
     if (!isOfDefinition(change) || change.kind === "add definition") return [];
     const object = change.kind === "alter definition" ? change.after : change.definition;
-    if (!isObject(object)) return [];
+    if (!isObject(object) || object.kind === "policy") return [];
     const key = definitionKey(object);
     const known = models.objects.find(({ definition }) => definitionKey(definition) === key);
     const path = [...(known?.files.values() ?? [])].map(each => relative(settings.folder, each.path));

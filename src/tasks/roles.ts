@@ -1,6 +1,9 @@
 import type { Direction } from "../core/direction.js";
 import { problems } from "../core/problems.js";
+import { rowsSeen } from "../core/dialect/rows-seen.js";
+import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { inheritedBy, rolesIn } from "../core/schema/grants.js";
+import type { Schema } from "../core/schema/types.js";
 import type { Database } from "../database/session/database.js";
 import type { Migration } from "../history/migration.js";
 
@@ -19,7 +22,7 @@ export async function seeToRoles(
   const wanted = migrations.map(({ schemaBefore, schemaAfter }) =>
     direction === "forward" ? schemaAfter : schemaBefore,
   );
-  const named = new Set(wanted.flatMap(schema => rolesIn(dialect.types.settle(schema))));
+  const named = new Set(wanted.flatMap(schema => rolesNamed(dialect.types.settle(schema), dialect)));
   if (named.size === 0) return;
   // Who may not see which roles there are is told by the server when it is asked to grant.
   const there = await rows(roles.all).catch(() => undefined);
@@ -44,4 +47,12 @@ export async function seeToRoles(
   if (!create)
     throw problems.noRole({ target: target.name, roles: missing.length > 0 ? missing : needed, sql });
   for (const statement of sql) await run(statement);
+}
+
+/** Those that something is granted to, and those of which it is said what rows they see. */
+function rolesNamed(schema: Schema, dialect: Dialect): string[] {
+  return [
+    ...rolesIn(schema),
+    ...[...rowsSeen(schema, dialect).values()].flatMap(conditions => [...conditions.keys()]),
+  ];
 }

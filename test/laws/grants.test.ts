@@ -9,7 +9,12 @@ import type { Dialect } from "../../src/core/dialect/shared/dialect.js";
 import { blocksFor } from "../../src/core/plan/plan.js";
 import { addressOf, quoteAddress } from "../../src/core/schema/address.js";
 import { COLUMN_VERBS, rolesIn, verbsOf } from "../../src/core/schema/grants.js";
-import { EMPTY_SCHEMA, type ObjectDefinition, type Schema } from "../../src/core/schema/types.js";
+import {
+  EMPTY_SCHEMA,
+  type Definition,
+  type ObjectDefinition,
+  type Schema,
+} from "../../src/core/schema/types.js";
 import { placeholderOf } from "../../src/core/sql/tokens.js";
 import type { Verb } from "../../src/modelling/facts.js";
 import type { Engine } from "../engines/engine.js";
@@ -20,7 +25,7 @@ import { PATIENCE, RUNS, SEED } from "./runs.js";
 
 const OWN = Math.random().toString(36).slice(2, 8);
 /** Roles are the server's: no other run has these. */
-const ROLES = [`visitor_${OWN}`, `odd "role" \`${OWN}\``];
+const ROLES = [`visitor_${OWN}`, `odd "ro'le" \`${OWN}\``];
 
 /** Tries statements as a role, of which none does anything. @returns whether each was let */
 type Try = (role: string, statements: readonly string[]) => Promise<boolean[]>;
@@ -114,15 +119,21 @@ async function onMariadb(): Promise<Server | undefined> {
  * speak of a column, so that what may be done stays what is granted.
  */
 function withRows(schema: Schema, dialect: Dialect, seed: number): Schema {
-  const rowsSql = dialect.roles?.rowsSql;
+  const rowsSql = dialect.roles?.rows?.sql;
   if (!rowsSql) return schema;
   const policies = schema.tables.flatMap((table, at) => {
     const roles = rolesIn({ tables: [table] });
     if (roles.length === 0 || (seed + at) % 3 === 0) return [];
     const column = placeholderOf(table.columns[(seed + at) % table.columns.length]!.name);
     const on = addressOf(table);
-    return [...roles, undefined].map((role): ObjectDefinition => {
-      const condition = `${column} IS NULL OR ${column} IS NOT NULL`;
+    const conditions = [
+      `${column} IS NULL OR ${column} IS NOT NULL`,
+      `(${column} IS NULL) OR (${column} IS NOT NULL)`,
+      `CASE WHEN ${column} IS NULL THEN ')' ELSE '(' END <> 'it''s {this}; ) TO PUBLIC USING (true'`,
+      `CAST(CAST(${column} AS text) AS varchar(9)) IS NULL OR 'on sale' = 'on sale' AND EXISTS (SELECT 1)`,
+    ];
+    return [...roles, undefined].map((role, nth): ObjectDefinition => {
+      const condition = role === undefined ? "" : conditions[(seed + at + nth) % conditions.length]!;
       const { name, sql } = rowsSql({ table: on, roles, condition, ...(role !== undefined && { role }) });
       return { kind: "policy", name, on, sql: { [dialect.name]: sql } };
     });
@@ -151,6 +162,7 @@ describe.each(Object.entries(servers))("on a real %s", (name, server) => {
           await run(engine, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, a));
           await holds(server!, a, seen);
           const was = inOrder((await engine.readCatalog()).schema);
+          await againAsRead(engine, a, was);
           await run(engine, a, changes);
           await holds(server!, reached, seen);
           await run(engine, reached, invert(changes));
@@ -171,6 +183,25 @@ async function run(engine: Engine, before: Schema, changes: readonly Change[]): 
       await engine.run(sql).catch((error: unknown) => {
         throw new Error(`${(error as Error).message}\n${sql}`, { cause: error });
       });
+}
+
+/** What models would say of the rows that roles see makes the very same policies again. */
+async function againAsRead(engine: Engine, said: Schema, was: Schema): Promise<void> {
+  const rows = engine.dialect.roles?.rows;
+  if (!rows) return;
+  const isPolicy = (each: Definition): each is ObjectDefinition => each.kind === "policy";
+  const told = (engine.dialect.types.unspell(was).definitions ?? []).filter(isPolicy);
+  expect(told.length).toBe((said.definitions ?? []).filter(isPolicy).length);
+  for (const table of was.tables) {
+    const own = told.filter(({ on }) => on === addressOf(table));
+    const roles = [...(rows.read(table, own)?.keys() ?? [])].sort();
+    expect(roles).toEqual(own.length > 0 ? rolesIn({ tables: [table] }) : []);
+  }
+  const { quote } = engine.dialect.names;
+  for (const { name, on } of told)
+    await engine.run(`DROP POLICY ${quote(name)} ON ${quoteAddress(on!, quote)}`);
+  for (const { sql } of told) await engine.run(sql as string);
+  expect(inOrder((await engine.readCatalog()).schema)).toEqual(was);
 }
 
 /** Each verb on each column, as each role: the server's verdict is the schema's. */

@@ -14,18 +14,14 @@ export function withRoles(dialect: Dialect, roles: RoleNames): Dialect {
   if (known) return known;
   const by = new Map(Object.keys(roles).map(role => [role, inheritedBy(role, roles)]));
   const tables = new WeakMap<Table, Table>();
-  const granted = ({ definitions, ...rest }: Schema): Schema => {
-    const held = by.size > 0 ? definitions : definitions?.filter(({ kind }) => kind !== "policy");
-    return {
-      ...rest,
-      ...(held && held.length > 0 && { definitions: held }),
-      tables: rest.tables.map(table => {
-        const found = tables.get(table) ?? ownGrants(table, by);
-        tables.set(table, found);
-        return found;
-      }),
-    };
-  };
+  const granted = (schema: Schema): Schema => ({
+    ...(by.size > 0 ? schema : withoutPolicies(schema)),
+    tables: schema.tables.map(table => {
+      const found = tables.get(table) ?? ownGrants(table, by);
+      tables.set(table, found);
+      return found;
+    }),
+  });
   const changed: Dialect = {
     ...dialect,
     types: { ...dialect.types, settle: schema => dialect.types.settle(granted(schema)) },
@@ -51,6 +47,16 @@ export function withRoles(dialect: Dialect, roles: RoleNames): Dialect {
   };
   ofDialect.set(key, changed);
   return changed;
+}
+
+/** A schema as a database holds it where no role is spoken of, such as a scratch database. */
+export function withoutRoles(schema: Schema): Schema {
+  return { ...withoutPolicies(schema), tables: schema.tables.map(table => ownGrants(table, new Map())) };
+}
+
+function withoutPolicies({ definitions, ...rest }: Schema): Schema {
+  const kept = definitions?.filter(({ kind }) => kind !== "policy");
+  return { ...rest, ...(kept && kept.length > 0 && { definitions: kept }) };
 }
 
 /** The same dialect each time: what is settled is remembered by it. */

@@ -47,6 +47,11 @@ export function rolesIn({ tables }: Schema): string[] {
   return [...new Set(all.map(({ role }) => role))].sort();
 }
 
+/** Of whom it is said which rows of a table they see, where it is of some roles; undefined: all others. */
+export function seersOf(roles: readonly string[]): (string | undefined)[] {
+  return roles.includes(EVERYONE) ? [...roles] : [...roles, undefined];
+}
+
 /** The table with the grants to some roles alone; the same where it has no others. */
 export function tableGrantedTo(table: Table, isMeant: (role: string) => boolean): Table {
   const columns = table.columns.map(column => withGrants(column, isMeant));

@@ -94,7 +94,7 @@ function plainName({ name, namespace }: { readonly name: string; readonly namesp
 }
 
 /** The place of the bracket that closes the one at a place. */
-function closing(tokens: readonly Token[], open: number): number {
+export function closing(tokens: readonly Token[], open: number): number {
   let depth = 0;
   for (let at = open; at < tokens.length; at += 1) {
     if (tokens[at]!.text === "(") depth += 1;

@@ -7,9 +7,9 @@ import { attic } from "./attic.js";
 import { catalogQueries, emptyTables } from "./catalog/queries.js";
 import { furtherQuery, readCatalog } from "./catalog/read.js";
 import { NAME_LIMIT, quote, quoteTable, reserved } from "./names.js";
+import { rowsIn, rowsSql } from "./policies.js";
 import { raise, unspell } from "./raise.js";
 import { scriptNotes } from "./render/around.js";
-import { rowsSql } from "./render/grants.js";
 import { managedObjectNames, render } from "./render/index.js";
 import { rows } from "./rows.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
@@ -90,7 +90,7 @@ export const postgres: Dialect = {
     memberships: `SELECT pg_get_userbyid(member) AS role, pg_get_userbyid(roleid) AS has FROM pg_auth_members`,
     createSql: role => `CREATE ROLE ${quote(role)} NOLOGIN`,
     inheritSql: (role, from) => `GRANT ${quote(from)} TO ${quote(role)}`,
-    rowsSql,
+    rows: { sql: rowsSql, read: rowsIn },
   },
   catalog: {
     queries: catalogQueries,

@@ -1,6 +1,9 @@
-import type { Column, Schema, Table } from "../../schema/types.js";
+import { groupBy, zip } from "../../lists.js";
+import { addressOf } from "../../schema/address.js";
+import type { Column, Definition, ObjectDefinition, Schema, Table } from "../../schema/types.js";
 import { raiseSchema, type RaiseRules } from "../../lower/raise.js";
 import { placeholderOf } from "../../sql/tokens.js";
+import { unspellPolicies } from "./policies.js";
 import { settle } from "./settle.js";
 import { NAME, raiseType } from "./types.js";
 
@@ -16,7 +19,27 @@ export function raise(schema: Schema): Schema {
  * form, so that sending that gives the same again.
  */
 export function unspell(schema: Schema): Schema {
-  return { ...schema, tables: schema.tables.map(unspellTable) };
+  const tables = schema.tables.map(unspellTable);
+  const { definitions } = schema;
+  return { ...schema, tables, ...(definitions && { definitions: unspellDefinitions(definitions, schema) }) };
+}
+
+/** Policies are read by the table: one alone says nothing. */
+function unspellDefinitions(definitions: readonly Definition[], { tables }: Schema): readonly Definition[] {
+  const byTable = groupBy(definitions.filter(isPolicy), ({ on }) => on);
+  if (byTable.size === 0) return definitions;
+  const sent = new Map<Definition, Definition>();
+  for (const table of tables) {
+    const policies = byTable.get(addressOf(table)) ?? [];
+    const shorter = (condition: string) => unspellCheck(condition, table.columns);
+    for (const [policy, told] of zip(policies, unspellPolicies(table, policies, shorter)))
+      sent.set(policy, told);
+  }
+  return definitions.map(each => sent.get(each) ?? each);
+}
+
+function isPolicy(definition: Definition): definition is ObjectDefinition {
+  return definition.kind === "policy";
 }
 
 function unspellTable(table: Table): Table {
@@ -76,17 +99,17 @@ function numberIn(text: string): string | undefined {
   return found?.[1] ?? found?.[2] ?? found?.[3];
 }
 
-/** Of one column: comparisons with a number, and lists of texts or numbers. */
+/** Each part of one column: comparisons with a number or a text, and lists of them. */
 function unspellCheck(text: string, columns: readonly Column[]): string {
-  const column = columns.find(({ name }) => text.includes(placeholderOf(name)));
-  if (!column) return text;
-  const placeholder = placeholderOf(column.name);
-  const type = textOf(column);
-  const counts = NUMERIC.test(type);
   const parts = outer(text).split(/\) AND \(/);
   const read = parts.map((part, at) => {
     const bare =
       parts.length === 1 ? part : part.slice(at === 0 ? 1 : 0, at === parts.length - 1 ? -1 : undefined);
+    const column = columns.find(({ name }) => bare.includes(placeholderOf(name)));
+    if (!column) return undefined;
+    const placeholder = placeholderOf(column.name);
+    const type = textOf(column);
+    const counts = NUMERIC.test(type);
     const [, left, comparison, right] = /^(.+?) (>=|<=|>|<) (.+)$/.exec(bare) ?? [];
     const number = right === undefined ? undefined : numberIn(right);
     if (left === placeholder && counts && number !== undefined)
@@ -94,9 +117,17 @@ function unspellCheck(text: string, columns: readonly Column[]): string {
     const [, length, operator, count] = /^char_length\((.+?)\) (>=|<=) (\d+)$/.exec(bare) ?? [];
     if (length === (type === "text" ? placeholder : `(${placeholder})::text`))
       return `char_length(${placeholder}) ${operator!} ${count!}`;
-    return unspellList(bare, placeholder, type, counts);
+    return unspellText(bare, placeholder, type) ?? unspellList(bare, placeholder, type, counts);
   });
   return read.every(part => part !== undefined) ? read.join(" AND ") : text;
+}
+
+/** `({stage})::text = 'sold'::text` */
+function unspellText(text: string, placeholder: string, type: string): string | undefined {
+  const left = type === "text" ? placeholder : `(${placeholder})::text`;
+  if (!text.startsWith(left) || !/^(?:text$|varchar)/.test(type)) return undefined;
+  const [, operator, literal] = /^ (=|<>) ('(?:[^']|'')*')::text$/.exec(text.slice(left.length)) ?? [];
+  return operator === undefined ? undefined : `${placeholder} ${operator} ${literal!}`;
 }
 
 function unspellList(text: string, placeholder: string, type: string, counts: boolean): string | undefined {

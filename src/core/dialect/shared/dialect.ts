@@ -49,8 +49,21 @@ interface RoleSyntax {
   readonly createSql: (role: string) => string;
   /** What gives one all that another has. */
   readonly inheritSql: (role: string, from: string) => string;
-  /** A policy, as an object of its own, by which a role sees some rows of a table. Absent: whoever sees one sees all. */
-  readonly rowsSql?: (rows: RowsOfRole) => { readonly name: string; readonly sql: string };
+  /** Which rows of a table a role sees. Absent: whoever sees one sees all. */
+  readonly rows?: RowSyntax;
+}
+
+/** Policies, as objects of their own, by which roles see some rows of a table. */
+interface RowSyntax {
+  readonly sql: (rows: RowsOfRole) => { readonly name: string; readonly sql: string };
+  /**
+   * What all policies of a table come to: of each role the condition, with columns in placeholders; undefined where they
+   * are not such as `sql` makes.
+   */
+  readonly read: (
+    table: Table,
+    policies: readonly ObjectDefinition[],
+  ) => ReadonlyMap<string, string> | undefined;
 }
 
 /** Which rows of a table a role sees. */

@@ -21,7 +21,7 @@ export function adviseOnGrants(review: Review): void {
       NOTHING_TO_DO,
     );
   const withRows = entities.find(([{ options }]) => Object.keys(options.rows ?? {}).length > 0);
-  for (const { title } of withRows ? dialects.filter(({ roles: own }) => own && !own.rowsSql) : [])
+  for (const { title } of withRows ? dialects.filter(({ roles: own }) => own && !own.rows) : [])
     report(
       "A333",
       { entity: withRows![0].name },

@@ -3,9 +3,10 @@ import { addressOf } from "../../schema/address.js";
 import {
   addVerb,
   COLUMN_VERBS,
-  EVERYONE,
   granted,
+  inheritedBy,
   rolesIn,
+  seersOf,
   VERBS,
   type RoleNames,
   type Verbs,
@@ -64,9 +65,10 @@ export class EntityGrants {
     const said = Object.entries(entity.options.rows ?? {}).filter(([role]) =>
       this.isKnown(role, { entity: entity.name }),
     );
-    const roles = rolesIn({ tables: [table] });
+    const granted = rolesIn({ tables: [table] });
+    const roles = [...new Set([...granted, ...said.map(([role]) => role)])].sort();
     for (const [role] of said)
-      if (!roles.includes(role))
+      if (![role, ...inheritedBy(role, this.roles.known)].some(each => granted.includes(each)))
         this.report(
           "E238",
           { entity: entity.name },
@@ -80,12 +82,11 @@ export class EntityGrants {
     const on = addressOf(table);
     const made = new Map<string, Record<string, string>>();
     for (const { name: dialect, roles: syntax } of dialects) {
-      if (!syntax?.rowsSql) continue;
-      const others = roles.includes(EVERYONE) ? [] : [undefined];
-      for (const role of [...roles, ...others]) {
+      if (!syntax?.rows) continue;
+      for (const role of seersOf(roles)) {
         const condition = role === undefined ? undefined : conditions.get(role);
         const text = condition === undefined ? "true" : textFor(condition, dialect);
-        const { name, sql } = syntax.rowsSql({
+        const { name, sql } = syntax.rows.sql({
           table: on,
           roles,
           condition: text ?? "true",

@@ -1,7 +1,8 @@
 import type { Grants } from "../../../modelling/facts.js";
 import { equal, partKey } from "../../schema/canonical.js";
 import { constraintName, tableName } from "../../schema/naming.js";
-import { COLUMN_VERBS, verbsOf } from "../../schema/grants.js";
+import { addressOf } from "../../schema/address.js";
+import { COLUMN_VERBS, rolesIn, verbsOf } from "../../schema/grants.js";
 import type { Check, Column, Grant, Index, IndexPart, Key, Table, Unique } from "../../schema/types.js";
 import { codeInLines, codeOf, LINE, type CodeValue } from "./code.js";
 import { checkSql, type StatedChecks } from "./stated-checks.js";
@@ -28,6 +29,7 @@ export function storedOptions(writing: Writing, checks: StatedChecks, indexes: S
       keysFirst: keysStandFirst(writing) ? undefined : false,
       unnamed: writing.isUnnamed() ? true : undefined,
       grants: grantsOption(table.grants, options.usual),
+      rows: rowsOption(writing),
       options: table.options,
     },
     "",
@@ -45,6 +47,24 @@ function grantsOption(grants: readonly Grant[] | undefined, usual: Grants = {}):
     return isUsual ? [] : [[role, verbs] as const];
   });
   return said.length > 0 ? Object.fromEntries(said) : undefined;
+}
+
+/** Which rows roles see: of one that the table grants something to, all need not be said. */
+function rowsOption(writing: Writing): CodeValue {
+  const { table, options } = writing;
+  const granted = rolesIn({ tables: [table] });
+  const said = [...(options.rows.get(addressOf(table)) ?? [])].filter(
+    ([role, condition]) => condition !== "true" || !granted.includes(role),
+  );
+  return said.length > 0
+    ? Object.fromEntries(said.map(([role, condition]) => [role, writing.text(condition)]))
+    : undefined;
+}
+
+/** The same as a line of its own. */
+export function rowsLine(writing: Writing): string | undefined {
+  const rows = rowsOption(writing);
+  return rows === undefined ? undefined : `@Stored: rows: ${codeOf(rows)}`;
 }
 
 /** What roles may do with a column, where that is not what they may do with all: together with that. */

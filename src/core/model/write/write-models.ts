@@ -1,3 +1,4 @@
+import { rowsSeen } from "../../dialect/rows-seen.js";
 import { addressOf } from "../../schema/address.js";
 import { partKey } from "../../schema/canonical.js";
 import { isObject, type Schema } from "../../schema/types.js";
@@ -7,7 +8,7 @@ import { fieldCode } from "./field.js";
 import { otherEnds, referenceCode } from "./reference.js";
 import { statedChecks } from "./stated-checks.js";
 import { StatedIndexes } from "./stated-indexes.js";
-import { isFieldUnique, partLines, storedOptions } from "./stored-options.js";
+import { isFieldUnique, partLines, rowsLine, storedOptions } from "./stored-options.js";
 import { Writing, type WriteModelsOptions, type WritingOptions } from "./writing.js";
 
 /** One model file. */
@@ -25,6 +26,8 @@ export interface ModelFile {
     readonly parts: ReadonlyMap<string, string>;
     /** Those of them that a field can say as well. */
     readonly byField: ReadonlySet<string>;
+    /** What `@Stored` says of the rows that roles see; undefined: nothing. */
+    readonly rows: string | undefined;
   };
 }
 
@@ -32,7 +35,8 @@ export interface ModelFile {
 export function writeModels(schema: Schema, options: WriteModelsOptions): ModelFile[] {
   const plans = planClasses(schema, options.there);
   const definitions = (schema.definitions ?? []).filter(each => !isObject(each));
-  const files = plans.map(plan => classFile(plan, { ...options, plans, definitions }));
+  const rows = rowsSeen(schema, options.dialect);
+  const files = plans.map(plan => classFile(plan, { ...options, plans, definitions, rows }));
   if (definitions.length === 0) return files;
   return [
     ...files,
@@ -70,5 +74,6 @@ function classFile(plan: ClassPlan, options: WritingOptions): ModelFile {
   const byField = new Set(
     table.uniques.filter(unique => isFieldUnique(unique, writing)).map(unique => partKey("unique", unique)),
   );
-  return { path, text, model: { name, table: addressOf(table), lines, parts, byField } };
+  const model = { name, table: addressOf(table), lines, parts, byField, rows: rowsLine(writing) };
+  return { path, text, model };
 }

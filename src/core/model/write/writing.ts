@@ -20,6 +20,8 @@ export interface WriteModelsOptions {
 export interface WritingOptions extends WriteModelsOptions {
   readonly plans: readonly ClassPlan[];
   readonly definitions: readonly Definition[];
+  /** By the tables' addresses, which rows each role sees, with columns in placeholders. */
+  readonly rows: ReadonlyMap<string, ReadonlyMap<string, string>>;
 }
 
 /** A class while it is written: what its file must import is noted as it is used. */
