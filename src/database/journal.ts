@@ -4,6 +4,7 @@ import { JOURNAL } from "../core/schema/internal-tables.js";
 import { sha256 } from "../core/sha256.js";
 import type { Statement } from "../core/sql/statements.js";
 import type { Column, DataType, Table } from "../core/schema/types.js";
+import { packed, unpacked, type KeptMigration } from "./kept-scripts.js";
 import { makeTable } from "./own-tables.js";
 import type { Database } from "./session/database.js";
 import { whoAmI } from "./session/who.js";
@@ -27,6 +28,7 @@ const JOURNAL_TABLE: Table = {
     column("began_at", { kind: "varchar", length: 30 }),
     column("run_by", { kind: "varchar", length: 255 }),
     column("script", { kind: "text" }, true),
+    column("kept", { kind: "text" }, true),
   ],
   key: { name: `pk_${JOURNAL}`, columns: ["number"] },
   uniques: [],
@@ -54,7 +56,12 @@ export interface JournalEntry {
   readonly runBy: string;
   /** What takes a migration back from the midst, where no script on disk does. */
   readonly script?: string;
+  /** What it takes to go on without the folder: the ledger does not have it yet. */
+  readonly kept?: KeptMigration;
 }
+
+/** What a run is about. */
+export type RunOf = Pick<JournalEntry, "number" | "name" | "direction" | "kept">;
 
 /** @returns undefined where no run has stopped in the midst */
 export async function readJournal(database: Database): Promise<JournalEntry | undefined> {
@@ -63,6 +70,7 @@ export async function readJournal(database: Database): Promise<JournalEntry | un
   const [row] = await steps.rowsIfThere(`SELECT * FROM ${nameIn(database)}`);
   if (!row) return undefined;
   const { doubt, doubt_sum: sum } = row;
+  const kept = typeof row["kept"] === "string" ? unpacked(row["kept"]) : undefined;
   return {
     number: Number(row["number"]),
     name: String(row["name"]),
@@ -74,6 +82,7 @@ export async function readJournal(database: Database): Promise<JournalEntry | un
     beganAt: String(row["began_at"]),
     runBy: String(row["run_by"]),
     ...(typeof row["script"] === "string" && { script: row["script"] }),
+    ...(kept && { kept }),
   };
 }
 
@@ -95,14 +104,13 @@ export interface Journal {
 /** The journal of a run that begins, or goes on. */
 export async function keepJournal(
   database: Database,
-  run: Pick<JournalEntry, "number" | "name" | "direction">,
+  run: RunOf,
   statements: readonly Statement[],
   known: JournalEntry | undefined,
 ): Promise<Journal> {
   const table = nameIn(database);
-  if (!known && !(await database.hasTable(JOURNAL))) await makeTable(database, JOURNAL_TABLE);
-  if (known)
-    await database.run(`UPDATE ${table} SET statements = ?, run_by = ?`, statements.length, whoAmI());
+  if (!known) await makeJournal(database);
+  else await database.run(`UPDATE ${table} SET statements = ?, run_by = ?`, statements.length, whoAmI());
   let hasBegun = known !== undefined;
   const set = async (done: number, doubt: string | null, sum: string | null) => {
     const so = { done, doubt, sum, doneSum: sumOf(statements.slice(0, done)) };
@@ -124,17 +132,25 @@ export async function keepJournal(
   };
 }
 
+/** The table is there. One that an earlier version made lacks a column, and has no row now. */
+async function makeJournal(database: Database): Promise<void> {
+  const isThere = await database.hasTable(JOURNAL);
+  if (isThere && (await database.rows(`SELECT kept FROM ${nameIn(database)}`).catch(() => undefined))) return;
+  if (isThere) await database.run(`DROP TABLE ${nameIn(database)}`);
+  await makeTable(database, JOURNAL_TABLE);
+}
+
 /** The first entry of a run. */
 async function beginJournal(
   database: Database,
-  run: Pick<JournalEntry, "number" | "name" | "direction">,
+  run: RunOf,
   statements: readonly Statement[],
   { done, doneSum, doubt, sum, script }: Beginning,
 ): Promise<void> {
   await database.run(
-    `INSERT INTO ${nameIn(database)} (number, name, direction, statements, done, done_sum, doubt, doubt_sum, began_at, run_by, script) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+    `INSERT INTO ${nameIn(database)} (number, name, direction, statements, done, done_sum, doubt, doubt_sum, began_at, run_by, script, kept) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
     ...[run.number, run.name, run.direction, statements.length, done, doneSum, doubt, sum],
-    ...[new Date().toISOString(), whoAmI(), script ?? null],
+    ...[new Date().toISOString(), whoAmI(), script ?? null, run.kept ? packed(run.kept) : null],
   );
 }
 

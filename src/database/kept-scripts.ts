@@ -42,7 +42,8 @@ export async function keepMigration(database: Database, number: number, kept: Ke
 /** The same goes into each of many databases. */
 const known = new Map<string, string>();
 
-function packed(kept: KeptMigration): string {
+/** As it stands in a row. */
+export function packed(kept: KeptMigration): string {
   const text = JSON.stringify(kept);
   const made = known.get(text) ?? gzipSync(text).toString("base64");
   if (known.size > 200) known.clear();
@@ -59,9 +60,13 @@ export async function forgetMigration(database: Database, number: number): Promi
 export async function keptMigration(database: Database, number: number): Promise<KeptMigration | undefined> {
   if (!(await database.hasTable(LEDGER_KEPT))) return undefined;
   const [row] = await database.rows(`SELECT files FROM ${nameIn(database)} WHERE number = ?`, number);
-  if (!row) return undefined;
+  return row && unpacked(String(row["files"]));
+}
+
+/** @returns undefined where it cannot be read */
+export function unpacked(text: string): KeptMigration | undefined {
   try {
-    const bytes = Buffer.from(String(row["files"]), "base64");
+    const bytes = Buffer.from(text, "base64");
     const kept = JSON.parse(
       gunzipSync(bytes, { maxOutputLength: MOST }).toString(),
     ) as Partial<KeptMigration>;

@@ -197,7 +197,7 @@ async function atOnce(
 /** Step by step, with a journal. @returns what belongs to its end */
 async function inSteps(
   stepwise: Stepwise,
-  { migration, direction, scripts, managed, agreed = [] }: MigrationRun,
+  { migration, direction, scripts, managed, kept, agreed = [] }: MigrationRun,
   statements: readonly Statement[],
   stopped: JournalEntry | undefined,
 ): Promise<() => Promise<void>> {
@@ -206,7 +206,8 @@ async function inSteps(
   const watch = await seeTo(migration.name, () => stepwise.database.watch(left, { managed }));
   try {
     const { ends } = await runSteps(stepwise, {
-      run: { ...migration, direction },
+      // On its way back, the ledger still has it.
+      run: { ...migration, direction, ...(direction === "forward" && { kept }) },
       statements,
       stopped,
       before: async (statement, isLocked) => {

@@ -1,14 +1,14 @@
 import type { StepSyntax } from "../core/dialect/shared/steps.js";
 import { JOURNAL } from "../core/schema/internal-tables.js";
 import type { Statement } from "../core/sql/statements.js";
-import { keepJournal, sumOf, type Journal, type JournalEntry } from "./journal.js";
+import { keepJournal, sumOf, type Journal, type JournalEntry, type RunOf } from "./journal.js";
 import { EngineError, type Database, type Steps } from "./session/database.js";
 
 /** What a run has done is not what the script, as it is now, begins with. */
 export class DoneOtherwise extends Error {}
 
 interface StepRun {
-  readonly run: Pick<JournalEntry, "number" | "name" | "direction">;
+  readonly run: RunOf;
   readonly statements: readonly Statement[];
   /** Where an earlier run has stopped, if one has. */
   readonly stopped: JournalEntry | undefined;
@@ -122,7 +122,8 @@ function againBefore(
   if (lock === undefined) return { session, copies: [] };
   const since = done.slice(lock + 1);
   const isTaken = since.some(sql => stepOf(sql).kind === "schema" && !prepares(sql));
-  return { session: [...session, done[lock]!], copies: isTaken ? [] : since.flatMap(copiedAnew) };
+  const copies = isTaken ? [] : since.flatMap((sql, at) => copiedAnew(sql, since.slice(at + 1)));
+  return { session: [...session, done[lock]!], copies };
 }
 
 /** Where the tables were locked that still are when so many statements are done; undefined: none is. */

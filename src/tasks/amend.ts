@@ -9,7 +9,7 @@ import { sayRows } from "../core/plan/say-rows.js";
 import { Problem, problems } from "../core/problems.js";
 import { runProbes } from "../database/count-rows.js";
 import type { Database } from "../database/session/database.js";
-import { readLedger } from "../database/ledger.js";
+import { namesRun } from "../database/where-run.js";
 import { withDatabase, withExistingDatabase } from "../database/open.js";
 import type { Migration } from "../history/migration.js";
 import { readHistory, readScript } from "../history/read.js";
@@ -187,7 +187,7 @@ async function refuseElsewhere(
     const ran = await withExistingDatabase(
       target,
       { mode: "read", ...watched(options, target) },
-      async database => (await readLedger(database)).some(entry => entry.name === name),
+      async database => (await namesRun(database)).has(name),
     );
     if (ran) throw problems.ranElsewhere({ migration: name, target: target.name, guarded: target.guarded });
   }

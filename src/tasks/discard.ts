@@ -1,8 +1,8 @@
 import { rmSync } from "node:fs";
 import { relative } from "node:path";
 import { problems } from "../core/problems.js";
-import { readLedger } from "../database/ledger.js";
 import { withExistingDatabase } from "../database/open.js";
+import { namesRun } from "../database/where-run.js";
 import { ownStatements } from "../history/script.js";
 import { everyTarget } from "./databases.js";
 import { openProject } from "./open-project.js";
@@ -31,7 +31,7 @@ export async function discard(options: DiscardOptions): Promise<DiscardResult> {
     const ran = await withExistingDatabase(
       target,
       { mode: "read", ...watched(options, target) },
-      async database => (await readLedger(database)).some(entry => entry.name === name),
+      async database => (await namesRun(database)).has(name),
     );
     if (ran) throw problems.ranElsewhere({ migration: name, target: target.name, guarded: target.guarded });
   }

@@ -2,9 +2,8 @@ import { existsSync } from "node:fs";
 import { join, relative } from "node:path";
 import { DIALECT_NAMES } from "../core/dialect/registry.js";
 import { problems } from "../core/problems.js";
-import { keptMigration } from "../database/kept-scripts.js";
+import { keptMigration, type KeptMigration } from "../database/kept-scripts.js";
 import { withDatabase } from "../database/open.js";
-import type { Database } from "../database/session/database.js";
 import { scriptName } from "../history/migration.js";
 import { isFolderName, readHistory, RECORD_FILE } from "../history/read.js";
 import { scriptText } from "../history/script.js";
@@ -32,9 +31,13 @@ export async function recover(options: TargetOptions): Promise<RecoverResult> {
     const state = await readState(database, project.tornHistory());
     refuseFoldedHalfway(state, target);
     const { entries } = state;
+    const { stopped } = state;
     const missing = entries.filter(({ state }) => state === "missing");
     const recovered: { readonly name: string; readonly files: readonly string[] }[] = [];
-    for (const { number, name } of missing) recovered.push(await recoverOne(project, database, number, name));
+    for (const { number, name, run } of missing) {
+      const kept = run ? await keptMigration(database, number) : stopped?.kept;
+      recovered.push(await recoverOne(project, target.name, name, kept));
+    }
     return { target: target.name, recovered };
   });
 }
@@ -42,12 +45,11 @@ export async function recover(options: TargetOptions): Promise<RecoverResult> {
 /** What a database says is no path: only names of migrations and of their files are written. */
 async function recoverOne(
   { settings, dialects }: OpenProject,
-  database: Database,
-  number: number,
+  target: string,
   name: string,
+  kept: KeptMigration | undefined,
 ): Promise<{ readonly name: string; readonly files: readonly string[] }> {
   const folder = join(settings.migrations, name);
-  const kept = await keptMigration(database, number);
   const known = ["forward", "back"] as const;
   const names = DIALECT_NAMES.flatMap(dialect => known.map(direction => scriptName(direction, dialect)));
   const files = new Map(
@@ -57,7 +59,7 @@ async function recoverOne(
     }),
   );
   if (!isFolderName(name) || !files.has(RECORD_FILE) || existsSync(folder))
-    throw problems.missing({ target: database.target.name, migrations: [name] });
+    throw problems.missing({ target, migrations: [name] });
   writeFolder(folder, files);
   const migration = readHistory(settings.migrations).migrations.find(each => each.name === name);
   const others = new Map(

@@ -4,7 +4,7 @@ import { sayChange } from "../core/change/words.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
 import type { Direction } from "../core/direction.js";
 import { problems } from "../core/problems.js";
-import { readLedger } from "../database/ledger.js";
+import { namesRun } from "../database/where-run.js";
 import { withExistingDatabase } from "../database/open.js";
 import { behind, sidesOf, type ForkConflict, type Moved, type Side } from "../history/fork.js";
 import { scriptName, type Migration } from "../history/migration.js";
@@ -93,13 +93,8 @@ async function whereTheyRan(
 ): Promise<Map<Side, Set<string>>> {
   const ran = new Map(sides.map(side => [side, new Set<string>()]));
   for (const target of await everyTarget(settings, options)) {
-    const names = await withExistingDatabase(
-      target,
-      { mode: "read", ...watched(options, target) },
-      async database => (await readLedger(database)).map(({ name }) => name),
-    );
-    for (const side of sides)
-      if (side.some(({ name }) => names?.includes(name))) ran.get(side)!.add(target.name);
+    const names = await withExistingDatabase(target, { mode: "read", ...watched(options, target) }, namesRun);
+    for (const side of sides) if (side.some(({ name }) => names?.has(name))) ran.get(side)!.add(target.name);
   }
   return ran;
 }

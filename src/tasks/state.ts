@@ -48,7 +48,15 @@ export async function readState(database: Database, history: History | TornHisto
   const state = { ...told, entries };
   if (await database.steps?.isRunning()) return { ...state, running: true };
   const stopped = await readJournal(database);
-  return stopped ? { ...state, stopped } : state;
+  if (!stopped) return state;
+  const { number, name } = stopped;
+  const isKnown = entries.some(entry => entry.name === name);
+  // It is in no ledger yet.
+  return {
+    ...state,
+    stopped,
+    ...(!isKnown && { entries: [...entries, { number, name, state: "missing" }] }),
+  };
 }
 
 /**

@@ -1,5 +1,5 @@
 import { execFileSync, spawnSync } from "node:child_process";
-import { copyFileSync, mkdirSync, readFileSync } from "node:fs";
+import { copyFileSync, mkdirSync, readdirSync, readFileSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, describe, expect, test } from "vitest";
 import type { Engine } from "../engines/engine.js";
@@ -113,6 +113,41 @@ function onServer(dialect: string, url: string): Studio {
     ".env": `STUDIO_URL=${url}\n`,
   }).useModels("v1");
 }
+
+const stepwise = engines.MariaDB;
+
+test.runIf(stepwise)(
+  "what has stopped in the midst has run there: no command takes it away, and its folder comes back",
+  async () => {
+    const engine = await mariadbEngine();
+    const studio = new Studio({
+      "emberset.config.ts": `export default { home: "first", targets: { first: { dialect: "sqlite", file: "first.db" },
+  local: { dialect: "mariadb", url: ${JSON.stringify(engine!.url)}, lockTimeout: "9s" } } };\n`,
+    }).useModels("v1");
+    studio.ok("draft", "first");
+    // As an earlier version made it.
+    await engine!.run("CREATE TABLE emberset_journal (number integer PRIMARY KEY, name varchar(255))");
+    const isStopped = () => studio.ok("status", "--target", "local").includes("stopped in statement");
+    for (let at = 10; (await studio.killedAfter(at, 0, "forward", "--target", "local")) && !isStopped();)
+      at += 1;
+    expect(isStopped()).toBe(true);
+    for (const command of [["discard"], ["discard", "--yes"]])
+      expect(studio.emberset(...command).stderr).toMatch(/^E507 [^]*local/);
+    studio.useModels("v2");
+    expect(studio.emberset("amend").stderr).toMatch(/^E507 [^]*local/);
+    const folder = studio.path("migrations/0001-first");
+    const files = () => readdirSync(folder).map(name => [name, readFileSync(join(folder, name), "utf8")]);
+    const before = files();
+    rmSync(folder, { recursive: true });
+    expect(studio.emberset("forward", "--target", "local").stderr).toMatch(/^E501 [^]*0001-first/);
+    expect(studio.ok("status", "--target", "local", "--recover")).toContain("0001-first");
+    expect(files()).toEqual(before);
+    studio.ok("forward", "--target", "local");
+    expect(studio.ok("status", "--target", "local")).toContain("1 run · 0 pending · no drift");
+    await engine!.close();
+  },
+  PATIENCE,
+);
 
 const small = mountSmall();
 

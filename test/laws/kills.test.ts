@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { afterAll, describe, expect, test } from "vitest";
 import { apply } from "../../src/core/change/apply.js";
-import { diff } from "../../src/core/change/diff.js";
+import { diff, fillKey } from "../../src/core/change/diff.js";
 import type { Direction } from "../../src/core/direction.js";
 import { blocksFor, planFor } from "../../src/core/plan/plan.js";
 import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
@@ -56,8 +56,11 @@ describe.each(Object.entries(engines))("on a real %s", (name, engine) => {
           ...(process.env["LAW_PATH"] && { path: process.env["LAW_PATH"] }),
         },
       );
-      await engine!.empty();
-      await cutEverywhere(road, engine!.dialect, COUNTERS, 0, told);
+      for (const seed of [0, 1, 2])
+        for (const way of [COUNTERS, FILLED]) {
+          await engine!.empty();
+          await cutEverywhere(road, engine!.dialect, way, seed, told);
+        }
       await road.close();
       if (process.env["LAW_TELL"]) process.stdout.write(`${name}: ${JSON.stringify(told)}\n`);
       expect(told.cuts).toBeGreaterThan(told.ways * 10);
@@ -78,6 +81,27 @@ const COUNTERS: Way = (() => {
   });
   const [a, b] = [of(counting), of(ID)];
   return { a, b, changes: diff(a, b) };
+})();
+
+/** What is null gets a value and is kept, beside columns that go and that become others: all of it under one lock. */
+const FILLED: Way = (() => {
+  const of = (columns: Schema["tables"][number]["columns"]): Schema => ({
+    tables: [
+      table("pieces", { columns: [{ name: "id", type: { kind: "integer" }, nullable: false }, ...columns] }),
+    ],
+  });
+  const weight = { name: "weight", type: { kind: "integer" } } as const;
+  const a = of([
+    { ...weight, nullable: true },
+    { name: "mark", type: { kind: "text" }, nullable: true },
+    { name: "price", type: { kind: "integer" }, nullable: true },
+  ]);
+  const b = of([
+    { ...weight, nullable: false },
+    { name: "price", type: { kind: "text" }, nullable: true },
+  ]);
+  const fills = new Map([[fillKey("pieces", "weight"), { kind: "sql", sql: "1" } as const]]);
+  return { a, b, changes: diff(a, b, { fills }) };
 })();
 
 type Told = Record<"ways" | "cuts" | "goneOn" | "takenBack" | "rows", number>;

@@ -16,7 +16,7 @@ export function renderProblem(problem: Problem, colours: Colours): string {
     ["received", received],
     ["valid", valid],
     ["repair", repair],
-    ["before it", problem.ran.length > 0 ? `${problem.ran.join(", ")}: done, and stays so` : undefined],
+    ["earlier", problem.ran.length > 0 ? `${problem.ran.join(", ")}: done, and stays so` : undefined],
   ].filter((row): row is [string, string] => row[1] !== undefined);
   return [
     `${colours.red(code)} ${colours.bold(what)}`,

@@ -32,15 +32,58 @@ export const steps: StepSyntax = {
   },
   lockingToo: (sql, tables) => `${sql}${tables.map(table => `, ${quote(table)} WRITE`).join("")}`,
   prepares: sql => /^ALTER TABLE `(?:[^`]|``)+` ADD COLUMN `emberset_new_[^`]*` [^,]*$/.test(sql),
-  copiedAnew: sql => {
+  copiedAnew: (sql, behind) => {
     const [, table] = COPIES.exec(sql) ?? [];
-    if (table !== undefined) return [`DELETE FROM ${table}`, sql];
-    return /^UPDATE `(?:[^`]|``)+` (?:AS t )?SET `emberset_new_/.test(sql) ? [sql] : [];
+    if (table !== undefined) {
+      if (!behind.some(each => writesOver(each, sql))) return [`DELETE FROM ${table}`, sql];
+      // Of what was filled since, others can only have added more.
+      return ONLY_NULL.test(sql) ? [sql] : [];
+    }
+    return WORKS_OUT.test(sql) || (/^UPDATE /.test(sql) && ONLY_NULL.test(sql)) ? [sql] : [];
   },
   sets: sql => /^SET\s+((?:SESSION\s+)?@{0,2}[\w$.]+)/i.exec(sql)?.[1],
 };
 
 const COPIES = new RegExp(`^INSERT INTO (\`${ATTIC}(?:[^\`]|\`\`)+\`) `);
+/** What a column is to hold, beside it. */
+const WORKS_OUT = /^UPDATE `(?:[^`]|``)+` (?:AS t )?SET `emberset_new_/;
+const ONLY_NULL = / WHERE `(?:[^`]|``)+` IS NULL$/;
+
+/** Whether a statement may have changed what a copy was made of. */
+function writesOver(sql: string, copy: string): boolean {
+  if (steps.stepOf(sql).kind !== "rows" || COPIES.test(sql) || WORKS_OUT.test(sql)) return false;
+  const copied = new Set(tokenize(copy, TOKENS).filter(isName).map(nameOf));
+  const tokens = tokenize(sql, TOKENS).filter(matters);
+  if (wordAt(tokens, 0) !== "UPDATE") return tokens.filter(isName).some(each => copied.has(nameOf(each)));
+  const set = tokens.findIndex((_, at) => wordAt(tokens, at) === "SET");
+  return (
+    tokens
+      .slice(1, set)
+      .filter(isName)
+      .some(each => copied.has(nameOf(each))) &&
+    columnsSet(tokens.slice(set + 1)).some(name => copied.has(name))
+  );
+}
+
+function isName({ kind }: Token): boolean {
+  return kind === "word" || kind === "name";
+}
+
+/** The columns that get another value, by what stands behind SET; one that is set to itself gets none. */
+function columnsSet(tokens: readonly Token[]): string[] {
+  const found: string[] = [];
+  let depth = 0;
+  for (const [at, { text }] of tokens.entries()) {
+    if (text === "(") depth += 1;
+    if (text === ")") depth -= 1;
+    if (depth > 0 || (at > 0 && text !== ",")) continue;
+    const column = nameAt(tokens, at === 0 ? 0 : at + 1);
+    const value = nameAt(tokens, column.next + 1);
+    const isItself = column.name === value.name && /^(?:,|WHERE|)$/i.test(tokens[value.next]?.text ?? "");
+    if (!isItself) found.push(column.name);
+  }
+  return found;
+}
 
 function wordAt(tokens: readonly Token[], at: number): string {
   const token = tokens[at];

@@ -18,8 +18,11 @@ export interface StepSyntax {
   readonly lockingToo: (sql: string, tables: readonly string[]) => string;
   /** Whether a statement only gets something ready, beside what is there: what was copied before may be copied anew. */
   readonly prepares: (sql: string) => boolean;
-  /** What brings a copy that a statement has made up to date; none: it makes none, or one that must not be made twice. */
-  readonly copiedAnew: (sql: string) => readonly string[];
+  /**
+   * What brings a copy that a statement has made up to date; none: it makes none, or one that must not be made twice.
+   * @param behind what was done since: what is no more as it was copied stays in the copy
+   */
+  readonly copiedAnew: (sql: string, behind: readonly string[]) => readonly string[];
   /** What a statement sets in its session: a variable, as `@next`, or a setting; undefined: it sets nothing. */
   readonly sets: (sql: string) => string | undefined;
 }
