@@ -136,6 +136,29 @@ describe.each(Object.entries(engines))("SQL of the developer's own, on %s", (_, 
     120_000,
   );
 
+  test.runIf(engine?.dialect.types.objects?.kinds.includes("event"))(
+    "an event that starts when it is made is the same whenever that is",
+    async () => {
+      await engine!.empty();
+      const event = (name: string, starts: string) =>
+        `SET time_zone = '+02:00';\nCREATE EVENT ${name} ON SCHEDULE EVERY 1 DAY${starts} DO DELETE FROM pieces;\n`;
+      const studio = new Studio({
+        "emberset.config.ts": config(engine!),
+        "models/piece.ts": pieces("weight"),
+        "objects/tidy.sql": event("tidy", ""),
+        "objects/sweep.sql": event("sweep", " STARTS '2026-01-01 00:00:00'"),
+      });
+      studio.ok("draft", "first");
+      studio.ok("forward");
+      const first = await definitions();
+      expect(JSON.stringify(first)).toMatch(/sweep` ON SCHEDULE EVERY 1 DAY STARTS '2026-01-01 00:00:00'/);
+      studio.ok("back", "--yes");
+      await new Promise(resolve => setTimeout(resolve, 1100));
+      studio.ok("forward");
+      expect(await definitions()).toEqual(first);
+    },
+  );
+
   test.runIf(engine?.dialect.tokens.delimiters)(
     "a script with a body in it is run by the server's own client",
     async () => {

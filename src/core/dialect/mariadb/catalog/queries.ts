@@ -22,9 +22,9 @@ export const catalogQueries = [
   `SELECT TABLE_NAME AS owner, CONSTRAINT_NAME AS name, CHECK_CLAUSE AS clause, LEVEL AS level
    FROM information_schema.CHECK_CONSTRAINTS WHERE CONSTRAINT_SCHEMA = DATABASE()`,
   // Triggers of one table and moment in the order they run: each is told to follow the one before it.
-  `SELECT 'trigger' AS kind, TRIGGER_NAME AS name, EVENT_OBJECT_TABLE AS owner, ACTION_ORDER AS at FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = DATABASE()
-   UNION ALL SELECT LOWER(ROUTINE_TYPE), ROUTINE_NAME, NULL, 0 FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()
-   UNION ALL SELECT 'event', EVENT_NAME, NULL, 0 FROM information_schema.EVENTS WHERE EVENT_SCHEMA = DATABASE()
+  `SELECT 'trigger' AS kind, TRIGGER_NAME AS name, EVENT_OBJECT_TABLE AS owner, ACTION_ORDER AS at, NULL AS at_once FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = DATABASE()
+   UNION ALL SELECT LOWER(ROUTINE_TYPE), ROUTINE_NAME, NULL, 0, NULL FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()
+   UNION ALL SELECT 'event', EVENT_NAME, NULL, 0, CONVERT_TZ(STARTS, TIME_ZONE, @@time_zone) = CREATED FROM information_schema.EVENTS WHERE EVENT_SCHEMA = DATABASE()
    ORDER BY kind, owner, at, name`,
   // A role has no host. Who may not read the server's own tables sees what he may do himself, alone.
   `SELECT TABLE_NAME AS owner, NULL AS col, GRANTEE AS role, PRIVILEGE_TYPE AS verb FROM information_schema.TABLE_PRIVILEGES

@@ -121,11 +121,11 @@ function readObjects(rows: readonly CatalogRow[]): {
   readonly others: readonly LeftAlone[];
 } {
   const objects: Definition[] = [];
-  const others = rows.flatMap(({ kind, name, owner, sql, mode, zone }): LeftAlone[] => {
+  const others = rows.flatMap(({ kind, name, owner, sql, mode, zone, at_once: atOnce }): LeftAlone[] => {
     const object =
       typeof sql === "string"
         ? objectOf(
-            `${setSql("sql_mode", mode, SQL_MODE)}${setSql("time_zone", zone, TIME_ZONE)}${withoutDefiner(sql)}`,
+            `${setSql("sql_mode", mode, SQL_MODE)}${setSql("time_zone", zone, TIME_ZONE)}${withoutStart(withoutDefiner(sql), atOnce)}`,
             TOKENS,
           )
         : undefined;
@@ -139,6 +139,11 @@ function readObjects(rows: readonly CatalogRow[]): {
 /** A routine keeps the mode in which it was made, and an event its time zone; both run in that: https://mariadb.com/kb/en/sql-mode/ */
 function setSql(name: string, kept: unknown, usual: string): string {
   return typeof kept === "string" && kept !== usual ? `SET ${name} = '${kept}';\n` : "";
+}
+
+/** An event that starts when it is made is another moment's each time it is made: https://mariadb.com/kb/en/create-event/ */
+function withoutStart(sql: string, atOnce: unknown): string {
+  return Number(atOnce) === 1 ? sql.replace(/ STARTS '[^']*'/, "") : sql;
 }
 
 /** Whoever makes it is whose rights it has, where nobody says: https://mariadb.com/kb/en/create-view/ */
