@@ -131,6 +131,32 @@ export async function countRows(
   return counts;
 }
 
+/** About how many rows and bytes a table has. */
+export interface TableSize {
+  /** Absent: nobody has counted them yet. */
+  readonly rows?: number;
+  readonly bytes?: number;
+}
+
+/** How large tables are, by address, as the engine keeps it; where it does not, their rows are counted. */
+export async function sizesOf(
+  database: Database,
+  tables: readonly Pick<Table, "name" | "namespace">[],
+): Promise<Map<string, TableSize>> {
+  const { sizes } = database.dialect.catalog;
+  if (sizes === undefined)
+    return new Map([...(await countRows(database, tables))].map(([address, rows]) => [address, { rows }]));
+  return new Map(
+    (await database.rows(sizes)).map((row): [string, TableSize] => [
+      addressOf(placeOf(row)),
+      {
+        ...(row["rows"] !== null && { rows: Number(row["rows"]) }),
+        ...(row["bytes"] !== null && { bytes: Number(row["bytes"]) }),
+      },
+    ]),
+  );
+}
+
 function placeOf(row: CatalogRow): Pick<Table, "name" | "namespace"> {
   const { name, namespace } = row as { name: string; namespace: string | null };
   return { name, ...(namespace !== null && { namespace }) };

@@ -2,12 +2,14 @@ import { risks, type RiskLevel } from "../core/change/risk.js";
 import { isOfDefinition, tableOf, type Change, type DefinitionChange } from "../core/change/types.js";
 import { isObject } from "../core/schema/types.js";
 import { describeChange, describeDifference, describeWithin } from "../core/change/words.js";
+import type { Cost } from "../core/dialect/shared/costs.js";
 import { widens } from "../core/dialect/registry.js";
 import { planFor } from "../core/plan/plan.js";
 import type { Probe } from "../core/plan/probe.js";
 import { probes } from "../core/plan/probes.js";
+import { addressOf } from "../core/schema/address.js";
 import { sameSchema } from "../core/schema/canonical.js";
-import { runProbes, type Example } from "../database/count-rows.js";
+import { runProbes, sizesOf, type Example, type TableSize } from "../database/count-rows.js";
 import { withExistingDatabase } from "../database/open.js";
 import { showNumber } from "../history/migration.js";
 import { oneTarget } from "./databases.js";
@@ -31,6 +33,16 @@ export interface CompareResult {
   readonly counts: Readonly<Record<RiskLevel, number>>;
   /** What the target's rows say; undefined when it is not at the point compared from. */
   readonly rows?: RowReport;
+  /** What takes as long as a table has rows, on the target's kind of database; undefined where nothing is drafted from these points. */
+  readonly costs?: CostReport;
+}
+
+/** What a run costs those who use the tables meanwhile, a table each by its name after all changes. */
+export interface CostReport {
+  readonly dialect: string;
+  /** Whether all of it is one transaction: what it locks stays locked to the end. */
+  readonly together: boolean;
+  readonly tables: readonly (Cost & TableSize)[];
 }
 
 export interface ComparedChange {
@@ -72,13 +84,13 @@ export async function compare({
   const { keepDropped } = project.settings;
   const compared = withRisks(changes, keepDropped);
   const live = start.live ?? end.live;
-  const rows = changes.length > 0 && !live ? await askRows(project, start, changes, options) : undefined;
+  const asked = changes.length > 0 && !live ? await askTarget(project, start, changes, options) : {};
   return {
     from: start.name,
     to: end.name,
     changes: compared,
     counts: countRisks(compared),
-    ...(rows && { rows }),
+    ...asked,
   };
 }
 
@@ -118,30 +130,46 @@ function countRisks(changes: readonly ComparedChange[]): Record<RiskLevel, numbe
   return counts;
 }
 
-/** Only a database that stands at the point compared from can tell which rows are concerned. */
-async function askRows(
+/** Only a database that stands at the point compared from can tell which rows are concerned, and how many there are. */
+async function askTarget(
   project: OpenProject,
   start: Point,
   changes: readonly Change[],
   options: TargetOptions,
-): Promise<RowReport | undefined> {
+): Promise<Pick<CompareResult, "rows" | "costs">> {
   const target = await oneTarget(project.settings, options.target, options, true);
-  return withExistingDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
-    const state = await readState(database, project.history());
-    if (!state.schema || !sameSchema(state.schema, start.schema)) return undefined;
-    const dialect = dialectOf(target);
-    const keeping = project.settings.keepDropped
-      ? ({
-          number: showNumber((project.history().migrations.at(-1)?.number ?? 0) + 1),
-          direction: "forward",
-        } as const)
-      : undefined;
-    const plan = planFor(dialect, start.schema, changes, keeping);
-    const results = await runProbes(database, probes(plan, dialect));
-    const found = results.map(({ question, count, meaning, examples = [], sight }) => ({
-      ...{ question, count, meaning, examples },
-      ...(sight && { query: sight.sql }),
-    }));
-    return { target: target.name, found };
+  const dialect = dialectOf(target);
+  const keeping = project.settings.keepDropped
+    ? ({
+        number: showNumber((project.history().migrations.at(-1)?.number ?? 0) + 1),
+        direction: "forward",
+      } as const)
+    : undefined;
+  const plan = planFor(dialect, start.schema, changes, keeping);
+  const { render } = dialect;
+  const told = render.costs(plan, render.blocks(plan));
+  const reportOf = (tables: CostReport["tables"]): CostReport => ({
+    ...{ dialect: dialect.name, together: render.steps === undefined },
+    tables: tables.map(each => ({ ...each, table: called(each.table, changes) ?? each.table })),
   });
+  const asked = await withExistingDatabase(
+    target,
+    { mode: "read", ...watched(options, target) },
+    async database => {
+      const state = await readState(database, project.history());
+      if (!state.schema || !sameSchema(state.schema, start.schema)) return undefined;
+      const tables = plan.before.tables.filter(table => told.some(cost => cost.table === addressOf(table)));
+      const sizes = tables.length > 0 ? await sizesOf(database, tables) : undefined;
+      const sized = told
+        .filter(({ table }) => sizes?.get(table)?.rows !== 0)
+        .map(cost => ({ ...cost, ...sizes?.get(cost.table) }));
+      const results = await runProbes(database, probes(plan, dialect));
+      const found = results.map(({ question, count, meaning, examples = [], sight }) => ({
+        ...{ question, count, meaning, examples },
+        ...(sight && { query: sight.sql }),
+      }));
+      return { rows: { target: target.name, found }, costs: reportOf(sized) };
+    },
+  );
+  return asked ?? { costs: reportOf(told) };
 }

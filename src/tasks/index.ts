@@ -23,6 +23,7 @@ export {
   type CompareOptions,
   type CompareResult,
   type ComparedChange,
+  type CostReport,
   type RowReport,
 } from "./compare.js";
 export { condense, type CondenseOptions, type CondenseResult } from "./condense.js";

@@ -19,7 +19,7 @@ test("a column with its check, reference and index", () => {
     ALTER TABLE \`pieces\` ADD CONSTRAINT \`fk_pieces_potter_id\` FOREIGN KEY (\`potter_id\`) REFERENCES \`potters\` (\`id\`) ON DELETE SET NULL ON UPDATE NO ACTION;
     ---- back
     -- drop foreign key fk_pieces_potter_id on pieces
-    ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`;
+    ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`, ALGORITHM=INSTANT, LOCK=NONE;
     -- alter table pieces
     --   drop check ck_pieces_weight on pieces (weight >= 1)
     --   drop index ix_pieces_potter_id on pieces (potter_id)
@@ -29,7 +29,8 @@ test("a column with its check, reference and index", () => {
       DROP CONSTRAINT \`ck_pieces_weight\`,
       DROP INDEX \`ix_pieces_potter_id\`,
       DROP COLUMN \`weight\`,
-      DROP COLUMN \`potter_id\`;"
+      DROP COLUMN \`potter_id\`,
+      ALGORITHM=NOCOPY, LOCK=NONE;"
   `);
 });
 
@@ -42,7 +43,8 @@ test("renames, with what follows from them", () => {
     --   rename index ix_pieces_weight to ix_works_grams on works
     ALTER TABLE \`works\`
       RENAME INDEX \`ix_pieces_weight\` TO \`ix_works_grams\`,
-      CHANGE COLUMN \`weight\` \`grams\` int(11) NULL;
+      CHANGE COLUMN \`weight\` \`grams\` int(11) NULL,
+      ALGORITHM=INSTANT, LOCK=NONE;
     ---- back
     -- rename table works to pieces
     RENAME TABLE \`works\` TO \`pieces\`;
@@ -51,7 +53,8 @@ test("renames, with what follows from them", () => {
     --   rename index ix_works_grams to ix_pieces_weight on pieces
     ALTER TABLE \`pieces\`
       RENAME INDEX \`ix_works_grams\` TO \`ix_pieces_weight\`,
-      CHANGE COLUMN \`grams\` \`weight\` int(11) NULL;"
+      CHANGE COLUMN \`grams\` \`weight\` int(11) NULL,
+      ALGORITHM=INSTANT, LOCK=NONE;"
   `);
 });
 
@@ -75,12 +78,12 @@ test("several changes at once: required with a fill, a new type, a unique, a for
       ADD COLUMN \`stage\` longtext NOT NULL DEFAULT 'it''s new',
       ADD INDEX \`fk_pieces_potter_id\` (\`potter_id\`),
       ADD CONSTRAINT \`uq_pieces_weight\` UNIQUE (\`weight\`);
-    ALTER TABLE \`pieces\` MODIFY COLUMN \`stage\` longtext NOT NULL;
+    ALTER TABLE \`pieces\` MODIFY COLUMN \`stage\` longtext NOT NULL, ALGORITHM=INSTANT, LOCK=NONE;
     -- references of pieces
     ALTER TABLE \`pieces\` ADD CONSTRAINT \`fk_pieces_potter_id\` FOREIGN KEY (\`potter_id\`) REFERENCES \`potters\` (\`id\`) ON DELETE RESTRICT ON UPDATE NO ACTION;
     ---- back
     -- drop foreign key fk_pieces_potter_id on pieces
-    ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`;
+    ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`, ALGORITHM=INSTANT, LOCK=NONE;
     -- alter table pieces
     --   drop index fk_pieces_potter_id on pieces (potter_id)
     --   drop unique uq_pieces_weight on pieces (weight)
@@ -105,7 +108,8 @@ test("a column that goes while another takes its name", () => {
     ALTER TABLE \`pieces\`
       DROP CONSTRAINT \`ck_pieces_title\`,
       DROP COLUMN \`title\`,
-      CHANGE COLUMN \`weight\` \`title\` int(11) NULL;
+      CHANGE COLUMN \`weight\` \`title\` int(11) NULL,
+      ALGORITHM=INSTANT, LOCK=NONE;
     ---- back
     -- alter table pieces
     --   rename column pieces.title to weight
@@ -145,11 +149,11 @@ test("tables that refer to each other in a circle, and to themselves", () => {
         ADD CONSTRAINT \`fk_pieces_lid_id\` FOREIGN KEY (\`lid_id\`) REFERENCES \`pieces\` (\`id\`) ON DELETE RESTRICT ON UPDATE NO ACTION;
       ---- back
       -- drop foreign key fk_potters_best_id on potters
-      ALTER TABLE \`potters\` DROP FOREIGN KEY \`fk_potters_best_id\`;
+      ALTER TABLE \`potters\` DROP FOREIGN KEY \`fk_potters_best_id\`, ALGORITHM=INSTANT, LOCK=NONE;
       -- drop foreign key fk_pieces_potter_id on pieces
-      ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`;
+      ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`, ALGORITHM=INSTANT, LOCK=NONE;
       -- drop foreign key fk_pieces_lid_id on pieces
-      ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_lid_id\`;
+      ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_lid_id\`, ALGORITHM=INSTANT, LOCK=NONE;
       -- drop table potters
       DROP TABLE \`potters\`;
       -- drop table pieces
@@ -165,7 +169,7 @@ test("a key that changes its type under a reference; stamps, notes, computed col
     ),
   ).toMatchInlineSnapshot(`
     "-- drop foreign key fk_pieces_potter_id on pieces
-    ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`;
+    ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`, ALGORITHM=INSTANT, LOCK=NONE;
     -- alter table pieces
     --   alter table pieces (note "it's a pot")
     --   alter column pieces.potter_id (int(11) → bigint(20))
@@ -184,7 +188,7 @@ test("a key that changes its type under a reference; stamps, notes, computed col
     ALTER TABLE \`pieces\` ADD CONSTRAINT \`fk_pieces_potter_id\` FOREIGN KEY (\`potter_id\`) REFERENCES \`potters\` (\`id\`) ON DELETE RESTRICT ON UPDATE NO ACTION;
     ---- back
     -- drop foreign key fk_pieces_potter_id on pieces
-    ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`;
+    ALTER TABLE \`pieces\` DROP FOREIGN KEY \`fk_pieces_potter_id\`, ALGORITHM=INSTANT, LOCK=NONE;
     -- alter table pieces
     --   alter table pieces (no note)
     --   alter column pieces.potter_id (bigint(20) → int(11))

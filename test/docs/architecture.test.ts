@@ -48,6 +48,7 @@ describe("dialects", () => {
       "core/dialect": [
         "attic",
         "catalog",
+        "costs",
         "explain",
         "expressions",
         "index",

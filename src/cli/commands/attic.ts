@@ -1,7 +1,7 @@
 import type { CommandModule } from "yargs";
 import { showNumber } from "../../history/migration.js";
 import type { AtticEntry, AtticResult, PurgeResult, RestoreResult } from "../../tasks/attic.js";
-import { columns, count } from "../terminal/layout.js";
+import { columns, count, sayBytes } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import { losingOptions, type LosingArgs } from "./running.js";
 
@@ -70,7 +70,7 @@ function renderAttic({ target, entries }: AtticResult, { colours }: Session): st
     entry.things.join(", "),
     wordsOf(entry),
     count(entry.rows, "row"),
-    entry.bytes === null ? "" : sizeOf(entry.bytes),
+    entry.bytes === null ? "" : sayBytes(entry.bytes),
     entry.since === undefined ? "" : `${entry.since.slice(0, 16).replace("T", " ")} UTC`,
     colours.gray(entry.place),
   ]);
@@ -90,14 +90,6 @@ function wordsOf({ kind, comesBack }: AtticEntry): string {
     rows: "what tells the rows",
   }[kind];
   return comesBack ? what : `${what}, whole rows: no key to put them back by`;
-}
-
-/** `812 B`, `1.4 MiB` */
-function sizeOf(bytes: number): string {
-  const units = ["B", "KiB", "MiB", "GiB", "TiB"];
-  const step = Math.min(units.length - 1, Math.max(0, Math.floor(Math.log2(Math.max(bytes, 1)) / 10)));
-  const size = bytes / 1024 ** step;
-  return `${step === 0 || size >= 100 ? Math.round(size) : size.toFixed(1)} ${units[step]}`;
 }
 
 function renderRestored({ target, restored }: RestoreResult, { colours }: Session): string {

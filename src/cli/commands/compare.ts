@@ -1,11 +1,12 @@
 import type { CommandModule } from "yargs";
 import { RISK_LEVELS, type RiskLevel } from "../../core/change/risk.js";
+import type { Cost } from "../../core/dialect/shared/costs.js";
 import type { Probe } from "../../core/plan/probe.js";
 import { groupBy } from "../../core/lists.js";
 import { equal } from "../../core/schema/canonical.js";
 import { sayRows } from "../../core/plan/say-rows.js";
-import type { ComparedChange, CompareResult } from "../../tasks/compare.js";
-import { columns, count } from "../terminal/layout.js";
+import type { ComparedChange, CompareResult, CostReport } from "../../tasks/compare.js";
+import { columns, count, sayBytes } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import { atEverySave, WATCH } from "../terminal/watch.js";
 import type { Colours } from "../words/colours.js";
@@ -52,7 +53,7 @@ export function compareCommand(session: Session): CommandModule<object, Args> {
   };
 }
 
-function render({ from, to, changes, counts, rows }: CompareResult, { colours }: Session): string {
+function render({ from, to, changes, counts, rows, costs }: CompareResult, { colours }: Session): string {
   if (changes.length === 0) return `${colours.green("✓")} ${from} → ${to}: no difference`;
   const found = (rows?.found ?? []).map(({ question, count: number, meaning, examples, query }) => {
     const sight = query === undefined ? {} : { sight: { sql: query, key: [], values: [] } };
@@ -78,9 +79,36 @@ function render({ from, to, changes, counts, rows }: CompareResult, { colours }:
         ]
       : []),
     ...found,
+    ...(costs ? renderCosts(costs, colours) : []),
     ...next,
   ].join("\n");
 }
+
+/** What takes as long as tables have rows, where they have some. */
+function renderCosts({ dialect, together, tables }: CostReport, colours: Colours): string[] {
+  if (tables.length === 0) return [];
+  const rows = tables.map(({ table, work, waits, rows: number, bytes }) => [
+    table,
+    work === "written" ? "written anew" : "read",
+    waits === "everyone" ? colours.yellow(WAITING[waits]) : WAITING[waits],
+    [
+      ...(number === undefined ? [] : [count(number, "row")]),
+      ...(bytes === undefined ? [] : [sayBytes(bytes)]),
+    ].join(", "),
+  ]);
+  const whole = together ? "; all that is locked stays so to the end" : "";
+  return [
+    "",
+    `What takes long where there are many rows, on ${dialect}${whole}:`,
+    columns(["table", "its rows are", "who waits", "about"], rows, colours),
+  ];
+}
+
+const WAITING = {
+  nobody: "nobody",
+  writers: "who writes to it",
+  everyone: "everyone",
+} as const satisfies Record<Cost["waits"], string>;
 
 /** Changes with their risks, table by table; first what loses something or what rows may refuse. */
 export function renderChanges(changes: readonly ComparedChange[], colours: Colours): string {

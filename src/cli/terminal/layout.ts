@@ -126,3 +126,11 @@ export function fitLines(text: string, width: number | undefined): string {
 export function count(number: number, one: string, many = `${one}s`): string {
   return `${number} ${number === 1 ? one : many}`;
 }
+
+/** `812 B`, `1.4 MiB` */
+export function sayBytes(bytes: number): string {
+  const units = ["B", "KiB", "MiB", "GiB", "TiB"];
+  const step = Math.min(units.length - 1, Math.max(0, Math.floor(Math.log2(Math.max(bytes, 1)) / 10)));
+  const size = bytes / 1024 ** step;
+  return `${step === 0 || size >= 100 ? Math.round(size) : size.toFixed(1)} ${units[step]}`;
+}

@@ -4,7 +4,8 @@ import { EVERYONE } from "../../schema/grants.js";
 import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
-import { catalogQueries } from "./catalog/queries.js";
+import { costsOf } from "./costs.js";
+import { catalogQueries, sizes } from "./catalog/queries.js";
 import { readCatalog } from "./catalog/read.js";
 import { cannotHold as cannotHoldName, NAME_LIMIT, quote, quoteTable, reserved } from "./names.js";
 import { raise, unspell } from "./raise.js";
@@ -78,6 +79,7 @@ export const mariadb: Dialect = {
   },
   render: {
     blocks: render,
+    costs: costsOf,
     scriptNotes,
     managedObjectNames,
     dropView: (_, address) => `DROP VIEW IF EXISTS ${quoteTable(address)}`,
@@ -91,6 +93,6 @@ export const mariadb: Dialect = {
     createSql: role => `CREATE ROLE ${quote(role)}`,
     inheritSql: (role, from) => `GRANT ${quote(from)} TO ${quote(role)}`,
   },
-  catalog: { queries: catalogQueries, read: readCatalog, respells: true, keepsOrder: true },
+  catalog: { queries: catalogQueries, sizes, read: readCatalog, respells: true, keepsOrder: true },
   rows,
 };

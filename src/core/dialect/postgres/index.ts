@@ -4,7 +4,8 @@ import { EVERYONE } from "../../schema/grants.js";
 import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
-import { catalogQueries, emptyTables } from "./catalog/queries.js";
+import { costsOf } from "./costs.js";
+import { catalogQueries, emptyTables, sizes } from "./catalog/queries.js";
 import { furtherQuery, readCatalog } from "./catalog/read.js";
 import { NAME_LIMIT, quote, quoteTable, reserved } from "./names.js";
 import { rowsIn, rowsSql } from "./policies.js";
@@ -79,6 +80,7 @@ export const postgres: Dialect = {
   },
   render: {
     blocks: render,
+    costs: costsOf,
     scriptNotes,
     managedObjectNames,
     dropView: (kind, address) => `DROP ${kind.toUpperCase()} IF EXISTS ${quoteTable(address)} CASCADE`,
@@ -97,6 +99,7 @@ export const postgres: Dialect = {
     further: furtherQuery,
     read: readCatalog,
     emptyTables,
+    sizes,
     respells: true,
     keepsOrder: false,
   },

@@ -16,6 +16,7 @@ import type { Difference } from "../../lower/differences.js";
 import type { AtticSyntax } from "./attic.js";
 import type { Retype } from "./retyping.js";
 import type { StepSyntax } from "./steps.js";
+import type { Cost } from "./costs.js";
 import type { Block, RenderPlan } from "./render-plan.js";
 
 /** One kind of database: everything the rest of the program asks about it, in groups by who asks. */
@@ -154,6 +155,8 @@ export interface DefinedType {
 interface DialectRender {
   /** The statements that carry out changes. */
   readonly blocks: (plan: RenderPlan) => Block[];
+  /** What of it takes as long as a table has rows, a table each. @param blocks those of the plan */
+  readonly costs: (plan: RenderPlan, blocks: readonly Block[]) => readonly Cost[];
   /** What somebody who runs a script by hand must know, a line each. */
   readonly scriptNotes: (blocks: readonly Block[]) => string[];
   /** Names of what hangs on tables and comes from the schema: a rebuild may take it along without putting it back. */
@@ -174,6 +177,8 @@ interface DialectCatalog {
   readonly read: (results: readonly (readonly CatalogRow[])[]) => Catalog;
   /** A query for tables that surely have no rows, name and namespace, where planning to count them takes long. */
   readonly emptyTables?: string;
+  /** A query for about how many `rows` each table has, where the engine keeps that, and how many `bytes`. Absent: they are counted. */
+  readonly sizes?: string;
   /** Whether the engine gives expressions back in its own spelling rather than as they were sent. */
   readonly respells: boolean;
   /** Whether the order in which a table's constraints were made can be seen. */

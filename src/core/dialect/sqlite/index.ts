@@ -3,6 +3,7 @@ import { EVERYWHERE } from "../../lower/differences.js";
 import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
+import { costsOf } from "./costs.js";
 import { catalogQueries } from "./catalog/queries.js";
 import { readCatalog } from "./catalog/read.js";
 import { quote, quoteTable, reserved } from "./names.js";
@@ -57,6 +58,7 @@ export const sqlite: Dialect = {
   },
   render: {
     blocks: render,
+    costs: costsOf,
     scriptNotes,
     managedObjectNames,
     dropView: (_, address) => `DROP VIEW IF EXISTS ${quoteTable(address)}`,

@@ -1,5 +1,9 @@
 import { ATTIC } from "../../../schema/internal-tables.js";
 
+/** An estimate: https://mariadb.com/kb/en/information-schema-tables-table/ */
+export const sizes = `SELECT TABLE_NAME AS name, NULL AS namespace, TABLE_ROWS AS \`rows\`, DATA_LENGTH + INDEX_LENGTH AS bytes
+  FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE = 'BASE TABLE'`;
+
 /** https://mariadb.com/kb/en/information-schema-tables/ */
 export const catalogQueries = [
   `SELECT TABLE_NAME AS name, TABLE_COMMENT AS note, TABLE_COLLATION AS collation, TABLE_TYPE AS kind, ENGINE AS engine,

@@ -25,6 +25,10 @@ interface Alteration {
   readonly between: string[];
   /** Of a second one: what needs the values that its columns got in between. */
   readonly afterwards: readonly string[];
+  /** Columns that stand beside others until the first one. */
+  readonly aside: ReadonlyMap<string, Column>;
+  /** Columns as the first one leaves them, where the second changes them again. */
+  readonly interim: ReadonlyMap<string, Column>;
 }
 
 /** What an alteration needs; four empty lists where nothing is to be done. */
@@ -32,7 +36,7 @@ export function alterationOf(pair: TablePair): Alteration {
   const { was, now, restored, conversionOf } = pair;
   const converted = now.columns.some(({ name }) => conversionOf(name) !== undefined);
   return was === now && restored.length === 0 && !converted
-    ? { before: [], clauses: [], between: [], afterwards: [] }
+    ? { before: [], clauses: [], between: [], afterwards: [], aside: new Map(), interim: new Map() }
     : new TableAlterer(pair).alter();
 }
 
@@ -48,6 +52,8 @@ class TableAlterer {
   private readonly clauses: string[] = [];
   private readonly between: string[];
   private readonly afterwards: string[] = [];
+  private readonly aside = new Map<string, Column>();
+  private readonly interim = new Map<string, Column>();
   private readonly added: AddedPart[] = [];
   /** Clauses with a check that rows were not held against before. */
   private readonly checking = new Set<string>();
@@ -73,7 +79,7 @@ class TableAlterer {
 
   alter(): Alteration {
     const { was, now } = this.pair;
-    const { before, clauses, between, afterwards } = this;
+    const { before, clauses, between, afterwards, aside, interim } = this;
     const [oldOptions, options] = [was.options?.[NAME] ?? {}, now.options?.[NAME] ?? {}];
     this.replaceParts();
     if (oldOptions["collation"] && !options["collation"]) {
@@ -90,7 +96,8 @@ class TableAlterer {
       (this.isLate(part) ? afterwards : clauses).push(`ADD ${partSql(part.kind, part.part)}`);
     clauses.push(...optionsSql(oldOptions, options));
     if (was.note !== now.note) clauses.push(`COMMENT = ${literalSql(now.note ?? "")}`);
-    return { before, clauses: this.verified(clauses), between, afterwards: this.verified(afterwards) };
+    const verified = { clauses: this.verified(clauses), afterwards: this.verified(afterwards) };
+    return { before, between, aside, interim, ...verified };
   }
 
   /** The column as it was at the start; undefined for one that arrives. */
@@ -182,6 +189,7 @@ class TableAlterer {
       return;
     }
     if (this.back.has(column.name)) {
+      this.interim.set(column.name, unfilled(column));
       this.clauses.push(`ADD COLUMN ${columnSql(unfilled(column), withoutChecks(now))}${position}`);
       this.afterwards.push(`MODIFY COLUMN ${this.stated(column)}`);
       return;
@@ -189,7 +197,9 @@ class TableAlterer {
     const fill = column.nullable || column.computed ? undefined : fillOf(column.name);
     const filled: Column = fill ? { ...column, default: { kind: "sql", sql: fillSql(fill) } } : column;
     this.clauses.push(`ADD COLUMN ${this.stated(filled)}${position}`);
-    if (fill) this.afterwards.push(`MODIFY COLUMN ${this.stated(column)}`);
+    if (!fill) return;
+    this.interim.set(column.name, filled);
+    this.afterwards.push(`MODIFY COLUMN ${this.stated(column)}`);
   }
 
   private ownConversion(column: Column): string {
@@ -208,6 +218,7 @@ class TableAlterer {
     const { was, now, oldName, fillOf } = this.pair;
     const { address } = this;
     const aside: Column = { ...unfilled(column), name: cutName(`emberset_new_${column.name}`, NAME_LIMIT) };
+    this.aside.set(aside.name, aside);
     const converted = expressionSql(conversion, NAME, name => quote(oldName(name)));
     const fill = column.nullable ? undefined : fillOf(column.name);
     const value = fill ? `coalesce(${converted}, ${fillSql(fill)})` : converted;
@@ -218,7 +229,9 @@ class TableAlterer {
     const last = this.stated(column);
     const next = replaced ? columnSql(unfilled(column), withoutChecks(now)) : last;
     this.clauses.push(`CHANGE COLUMN ${quote(aside.name)} ${next}${position}`);
-    if (replaced) this.afterwards.push(`MODIFY COLUMN ${last}`);
+    if (!replaced) return;
+    this.interim.set(column.name, unfilled(column));
+    this.afterwards.push(`MODIFY COLUMN ${last}`);
   }
 
   /**
@@ -242,11 +255,13 @@ class TableAlterer {
   private fillBetween(verb: string, column: Column, fill: Default): void {
     const { now } = this.pair;
     this.between.push(this.filling(fill, now, column.name));
+    this.interim.set(column.name, unfilled(column));
     this.changeInTwo(verb, columnSql(unfilled(column), withoutChecks(now)), column);
   }
 
   private countAtTheEnd(verb: string, column: Column): void {
     const { identity: _, ...plain } = column;
+    this.interim.set(column.name, plain);
     this.changeInTwo(verb, this.stated(plain), column);
   }
 

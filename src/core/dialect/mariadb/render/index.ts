@@ -21,11 +21,12 @@ import { findRows, keepHeld, numberRows, roomForHeld, unnumberRows } from "../..
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { attic, moveTableSql } from "../attic.js";
 import { quoteTable } from "../names.js";
+import { withAlgorithm, type Altered } from "./algorithm.js";
 import { alterationOf } from "./alter-table.js";
 import { GRANTS } from "./grants.js";
 import { OBJECTS } from "./objects.js";
-import { keptOf, whileLocked } from "./locked.js";
-import { addReferences, dropReferences, liftReferences } from "./references.js";
+import { keptOf, locks, whileLocked } from "./locked.js";
+import { addReferences, dropReferences, liftReferences, swapReferences } from "./references.js";
 import { sequenceBlocks } from "./sequences.js";
 import { tablePairs, type TablePair } from "./table-pair.js";
 import { REFUSES_NULL } from "../moments.js";
@@ -53,7 +54,7 @@ function ofTables(plan: RenderPlan): Block[] {
       ...findRows(own, attic, renamed),
       ...fillRoomBlocks(own, attic),
       ...changedSinceBlocks(own, attic, ({ table }) => addressOf(table)),
-      ...alterTable(pair, plan.changes),
+      ...alterTable(pair, plan.changes, locks(own)),
       ...becameBlocks(own, attic),
       ...keepHeld(own, attic),
       ...unnumberRows(own, attic),
@@ -71,6 +72,7 @@ function ofTables(plan: RenderPlan): Block[] {
     ...roomForHeld(plan, attic),
     ...altered,
     ...addReferences(lifted),
+    ...swapReferences(lifted, plan),
     ...sequenceBlocks(plan, ["drop definition"]),
     ...restoreCounters(plan, attic),
     ...emptiedBlocks(plan, attic),
@@ -119,11 +121,18 @@ function renameTables({ changes }: RenderPlan): Block[] {
 }
 
 /** A table that stays is as it will be, its references aside. */
-function alterTable(pair: TablePair, changes: readonly Change[]): Block[] {
-  const { before, clauses, between, afterwards } = alterationOf(pair);
-  const address = addressOf(pair.now);
-  const alter = (list: readonly string[]) => (list.length > 0 ? [alterTableSql(address, list)] : []);
-  const statements = [...before, ...alter(clauses), ...between, ...alter(afterwards)];
+function alterTable(pair: TablePair, changes: readonly Change[], isLocked: boolean): Block[] {
+  const { before, clauses, between, afterwards, aside, interim } = alterationOf(pair);
+  const { was, now } = pair;
+  const address = addressOf(now);
+  const alter = (list: readonly string[], altered: Altered) =>
+    list.length > 0 ? [alterTableSql(address, withAlgorithm(list, altered, isLocked))] : [];
+  const statements = [
+    ...before,
+    ...alter(clauses, { was, now, interim: aside }),
+    ...between,
+    ...alter(afterwards, { was: { ...was, columns: [] }, now, interim }),
+  ];
   if (statements.length === 0) return [];
   const titles = changes.filter(change => isAbout(change, pair)).map(titleOf);
   return titles.length === 1

@@ -21,6 +21,15 @@ export function keptOf(plan: RenderPlan, table: Table): RenderPlan {
   };
 }
 
+/** Whether something of the one table is kept, so that it is locked. */
+export function locks(plan: RenderPlan): boolean {
+  return keptOrNumbered(plan).length > 0;
+}
+
+function keptOrNumbered({ attic }: RenderPlan): string[] {
+  return [...(attic?.kept ?? []), ...(attic?.numbered ?? [])].map(({ address }) => address);
+}
+
 /**
  * Nobody else writes to a table from before its values are copied until they are where they will be: what is written
  * meanwhile would be in neither. Each table is locked by itself, so that what is done to it is done from one lock to its
@@ -28,9 +37,9 @@ export function keptOf(plan: RenderPlan, table: Table): RenderPlan {
  * locked under: https://mariadb.com/kb/en/lock-tables/
  * @param plan with no more in the attic than what is kept of the table
  */
-export function whileLocked({ attic }: RenderPlan, table: Table, blocks: readonly Block[]): Block[] {
-  const kept = [...(attic?.kept ?? []), ...(attic?.numbered ?? [])].map(({ address }) => address);
-  if (kept.length === 0) return [...blocks];
+export function whileLocked(plan: RenderPlan, table: Table, blocks: readonly Block[]): Block[] {
+  if (!locks(plan)) return [...blocks];
+  const kept = keptOrNumbered(plan);
   const tables = [addressOf(table), ...[...new Set(kept)].sort()];
   return [
     {

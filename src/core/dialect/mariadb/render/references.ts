@@ -4,7 +4,9 @@ import { addressOf, tablesByAddress } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
 import type { Column, ForeignKey, Table } from "../../../schema/types.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
-import { quote } from "../names.js";
+import { cutName } from "../../../schema/naming.js";
+import { NAME_LIMIT, quote } from "../names.js";
+import { algorithmFor, withAlgorithm } from "./algorithm.js";
 import { alterationOf } from "./alter-table.js";
 import type { TablePair } from "./table-pair.js";
 import { alterTableSql, indexSql, partSql } from "./tables.js";
@@ -13,6 +15,16 @@ import { alterTableSql, indexSql, partSql } from "./tables.js";
 interface Lifted {
   readonly drops: readonly { readonly address: string; readonly foreignKey: ForeignKey }[];
   readonly adds: readonly { readonly address: string; readonly foreignKeys: readonly ForeignKey[] }[];
+  /** References that get another name or other rules, and hold all along: no row has to be looked at again. */
+  readonly swaps: readonly Swap[];
+}
+
+interface Swap {
+  readonly was: Table;
+  readonly now: Table;
+  /** What it is called until then. */
+  readonly from: string;
+  readonly to: ForeignKey;
 }
 
 /**
@@ -27,11 +39,15 @@ export function liftReferences(
   const byNow = new Map(pairs.map(pair => [addressOf(pair.now), pair]));
   const byOld = new Map(pairs.map(pair => [addressOf(pair.was), pair]));
   const kept = new Set<string>();
+  const swaps: Swap[] = [];
   const drops = before.tables.flatMap(table => {
     const pair = byOld.get(addressOf(table));
     return table.foreignKeys.flatMap(foreignKey => {
       const renamed = pair && renameInPart("foreign key", foreignKey, addressOf(table), pair.names);
-      const same = renamed && pair.now.foreignKeys.find(each => equal(each, renamed));
+      const same =
+        renamed &&
+        (pair.now.foreignKeys.find(each => equal(each, renamed)) ??
+          pair.now.foreignKeys.find(each => equal(bare(each), bare(renamed))));
       const target = same && byNow.get(same.references.table);
       const stays =
         same &&
@@ -39,8 +55,12 @@ export function liftReferences(
         !arrives(same.references.table) &&
         !disturbs(pair, same.columns, same) &&
         !disturbs(target, same.references.columns, same);
-      if (!stays) return [{ address: addressOf(table), foreignKey }];
-      kept.add(JSON.stringify([addressOf(pair.now), same.name]));
+      const key = JSON.stringify([addressOf(pair?.now ?? table), same?.name]);
+      const isSame = equal(same, renamed);
+      const maySwap = same && !isSame && !isRestricted(same) && ownIndexSql(table, foreignKey).length === 0;
+      if (!stays || kept.has(key) || !(isSame || maySwap)) return [{ address: addressOf(table), foreignKey }];
+      kept.add(key);
+      if (!isSame) swaps.push({ was: pair.was, now: pair.now, from: foreignKey.name, to: same });
       return [];
     });
   });
@@ -49,7 +69,21 @@ export function liftReferences(
     const foreignKeys = table.foreignKeys.filter(({ name }) => !kept.has(JSON.stringify([address, name])));
     return foreignKeys.length > 0 ? [{ address, foreignKeys }] : [];
   });
-  return { drops, adds };
+  return { drops, adds, swaps };
+}
+
+/** Done without a copy, RESTRICT is written down as NO ACTION, which means the same and reads otherwise: tried on 10.11. */
+function isRestricted({ onDelete, onUpdate }: ForeignKey): boolean {
+  return onDelete === "restrict" || onUpdate === "restrict";
+}
+
+/** What a reference is but for its name and its rules. */
+function bare({
+  columns,
+  references,
+  options,
+}: ForeignKey): Pick<ForeignKey, "columns" | "references" | "options"> {
+  return { columns, references, ...(options && { options }) };
 }
 
 /** Whether what happens to a table touches columns of a reference, by their names afterwards, or what serves them. */
@@ -57,8 +91,8 @@ function disturbs(pair: TablePair, columns: readonly string[], { onDelete, onUpd
   const { was, now, oldName, arrives, conversionOf, names, restored } = pair;
   if (!isAltered(pair)) return false;
   if (!equal(was.options, now.options)) return true;
-  // Beside other changes the server would copy the table, and a copy renames no column of a reference.
-  const onlyRenamed = equal(renameInTable(was, names), now);
+  // A copy of the table renames no column of a reference.
+  const mayRename = equal(renameInTable(was, names), now) || !isCopied(pair);
   const setsNull = onDelete === "set null" || onUpdate === "set null";
   const isTouched = (name: string) => {
     const [before, after] = [
@@ -66,7 +100,7 @@ function disturbs(pair: TablePair, columns: readonly string[], { onDelete, onUpd
       now.columns.find(each => each.name === name),
     ];
     if (!before || !after || arrives(name) || conversionOf(name) !== undefined) return true;
-    if (before.name !== after.name && !onlyRenamed) return true;
+    if (before.name !== after.name && !mayRename) return true;
     if (restored.some(each => each.columns.some(column => column.name === name))) return true;
     const facts = ({ type, collation, identity, computed }: Column) => ({
       type,
@@ -83,12 +117,17 @@ function disturbs(pair: TablePair, columns: readonly string[], { onDelete, onUpd
     ...(renamed.key && isBeginning(renamed.key.columns) ? [equal(renamed.key, now.key)] : []),
     ...renamed.uniques
       .filter(each => isBeginning(each.columns))
-      .map(each => now.uniques.some(other => equal(other, each))),
+      .map(each => now.uniques.some(other => equal({ ...other, name: each.name }, each))),
     ...renamed.indexes
       .filter(({ parts }) => isBeginning(parts.map(part => ("column" in part ? part.column : ""))))
-      .map(each => now.indexes.some(other => equal(other, each))),
+      .map(each => now.indexes.some(other => equal({ ...other, name: each.name }, each))),
   ];
   return !serving.every(Boolean);
+}
+
+function isCopied(pair: TablePair): boolean {
+  const { clauses, aside } = alterationOf(pair);
+  return algorithmFor(clauses, { was: pair.was, now: pair.now, interim: aside }) === "COPY";
 }
 
 function isAltered(pair: TablePair): boolean {
@@ -99,15 +138,15 @@ function isAltered(pair: TablePair): boolean {
 /** Nothing refers any more to what will go or change. */
 export function dropReferences({ drops }: Lifted, { before }: RenderPlan): Block[] {
   const tables = tablesByAddress(before);
-  return drops.map(({ address, foreignKey }) => ({
-    title: `drop foreign key ${foreignKey.name} on ${address}`,
-    statements: [
-      alterTableSql(address, [
-        `DROP FOREIGN KEY ${quote(foreignKey.name)}`,
-        ...ownIndexSql(tables.get(address), foreignKey),
-      ]),
-    ],
-  }));
+  return drops.map(({ address, foreignKey }) => {
+    const table = tables.get(address);
+    const clauses = [`DROP FOREIGN KEY ${quote(foreignKey.name)}`, ...ownIndexSql(table, foreignKey)];
+    const own = table ? withAlgorithm(clauses, { was: table, now: table }, false) : clauses;
+    return {
+      title: `drop foreign key ${foreignKey.name} on ${address}`,
+      statements: [alterTableSql(address, own)],
+    };
+  });
 }
 
 /** All tables are there: what refers to them does. */
@@ -121,6 +160,33 @@ export function addReferences({ adds }: Lifted): Block[] {
       ),
     ],
   }));
+}
+
+/**
+ * One statement drops a reference and adds it as it is to be, so that it holds all along; by way of another name where its
+ * own is still taken. Rows are looked at again only where the server is told to check.
+ */
+export function swapReferences({ swaps }: Lifted, { before }: RenderPlan): Block[] {
+  if (swaps.length === 0) return [];
+  const taken = new Set(before.tables.flatMap(table => table.foreignKeys.map(({ name }) => name)));
+  const swap = ({ was, now }: Swap, from: string, to: ForeignKey) => {
+    const clauses = [`DROP FOREIGN KEY ${quote(from)}`, `ADD ${partSql("foreign key", to)}`];
+    return alterTableSql(addressOf(now), withAlgorithm(clauses, { was, now, held: true }, false));
+  };
+  const aside = ({ to }: Swap) => cutName(`emberset_new_${to.name}`, NAME_LIMIT);
+  const isTaken = ({ to }: Swap) => taken.has(to.name);
+  const first = swaps.map(each =>
+    swap(each, each.from, isTaken(each) ? { ...each.to, name: aside(each) } : each.to),
+  );
+  const second = swaps.filter(isTaken).map(each => swap(each, aside(each), each.to));
+  const names = swaps.map(({ now, to }) => `foreign key ${to.name} on ${addressOf(now)}`);
+  return [
+    {
+      title: "references that hold all along: no row is looked at again",
+      details: names,
+      statements: ["SET foreign_key_checks = 0", ...first, ...second, "SET foreign_key_checks = 1"],
+    },
+  ];
 }
 
 /**

@@ -20,10 +20,11 @@ import { notNull, refusesNullByCheck } from "../moments.js";
 import { isTextual, NAME, typeOf } from "../types.js";
 import { readTerms } from "../../shared/terms.js";
 
-/** One ALTER TABLE with all of its clauses, a line each where there are several. */
+/** One ALTER TABLE with all of its clauses, a line each where there are several beside how it is to be done. */
 export function alterTableSql(address: string, clauses: readonly string[]): string {
   const name = `ALTER TABLE ${quoteTable(address)}`;
-  return clauses.length === 1 ? `${name} ${clauses[0]}` : `${name}\n  ${clauses.join(",\n  ")}`;
+  const isOne = clauses.filter(clause => !clause.startsWith("ALGORITHM=")).length === 1;
+  return isOne ? `${name} ${clauses.join(", ")}` : `${name}\n  ${clauses.join(",\n  ")}`;
 }
 
 /** CREATE TABLE with its key, indexes and checks; references are stated once every table is there. */

@@ -186,6 +186,11 @@ export const emptyTables = `SELECT c.relname AS name, NULLIF(n.nspname, current_
   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
   WHERE c.relkind = 'r' AND ${USERS} AND pg_relation_size(c.oid) = 0`;
 
+/** As the last ANALYZE found it: https://www.postgresql.org/docs/15/catalog-pg-class.html */
+export const sizes = `SELECT c.relname AS name, NULLIF(n.nspname, current_schema()) AS namespace,
+    NULLIF(c.reltuples, -1)::int8 AS rows, pg_total_relation_size(c.oid) AS bytes
+  FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind = 'r' AND ${USERS}`;
+
 export const atticTables = `SELECT c.relname AS name, n.nspname AS namespace, pg_total_relation_size(c.oid) AS bytes
   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
   WHERE c.relkind IN ('r', 'p') AND ${IN_ATTIC} ORDER BY 2, 1`;

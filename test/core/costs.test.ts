@@ -1,0 +1,124 @@
+import { describe, expect, test } from "vitest";
+import { diff, fillKey } from "../../src/core/change/diff.js";
+import { dialects } from "../../src/core/dialect/registry.js";
+import { planFor } from "../../src/core/plan/plan.js";
+import type { Column, ForeignKey, Schema, Table } from "../../src/core/schema/types.js";
+import { table } from "./render-cases.js";
+
+const column = (name: string, type: Column["type"], more: Partial<Column> = {}): Column => ({
+  ...{ name, type, nullable: true },
+  ...more,
+});
+const ID = column("id", { kind: "integer" }, { nullable: false });
+const potters = table("potters", { columns: [ID], key: { name: "pk_potters", columns: ["id"] } });
+const KEY = { name: "pk_pieces", columns: ["id"] };
+const TITLE = column("title", { kind: "varchar", length: 40 });
+const MAKER = column("potter_id", { kind: "integer" });
+const reference = (onDelete: ForeignKey["onDelete"]): Partial<Table> => ({
+  foreignKeys: [
+    {
+      ...{ name: "fk_pieces_potter_id", columns: ["potter_id"], onDelete, onUpdate: "no action" },
+      references: { table: "potters", columns: ["id"] },
+    },
+  ],
+});
+
+const pieces = (more: Partial<Table> = {}, columns: readonly Column[] = [ID, TITLE, MAKER]): Schema => ({
+  tables: [potters, table("pieces", { columns, key: KEY, ...more })],
+});
+const index = { name: "ix_pieces_title", parts: [{ column: "title" }], unique: false };
+const check = {
+  name: "ck_pieces_title",
+  rules: [{ kind: "min length", column: "title", value: 2 }],
+} as const;
+
+/** What each change costs: how a table's rows are used, and who waits meanwhile; "": it takes no time, however many there are. */
+const cases: readonly [string, Schema, Schema, sqlite: string, postgres: string, mariadb: string][] = [
+  ["a number that may be null", pieces({}, [ID, TITLE]), pieces(), "written writers", "", ""],
+  [
+    "a required column with a fill",
+    pieces({}, [ID, TITLE]),
+    pieces({}, [ID, TITLE, { ...MAKER, nullable: false }]),
+    "written writers",
+    "",
+    "",
+  ],
+  [
+    "a longer text",
+    pieces(),
+    pieces({}, [ID, column("title", { kind: "varchar", length: 60 }), MAKER]),
+    "written writers",
+    "",
+    "",
+  ],
+  [
+    "a shorter text",
+    pieces(),
+    pieces({}, [ID, column("title", { kind: "varchar", length: 30 }), MAKER]),
+    "written writers",
+    "written everyone",
+    "written writers",
+  ],
+  [
+    "a larger number",
+    pieces(),
+    pieces({}, [ID, TITLE, column("potter_id", { kind: "bigint" })]),
+    "written writers",
+    "written everyone",
+    "written writers",
+  ],
+  [
+    "required",
+    pieces(),
+    pieces({}, [ID, { ...TITLE, nullable: false }, MAKER]),
+    "written writers",
+    "written everyone",
+    "written writers",
+  ],
+  ["a check", pieces(), pieces({ checks: [check] }), "written writers", "read everyone", "written writers"],
+  [
+    "a unique",
+    pieces(),
+    pieces({ uniques: [{ name: "uq_pieces_title", columns: ["title"] }] }),
+    "written writers",
+    "read everyone",
+    "read nobody",
+  ],
+  ["an index", pieces(), pieces({ indexes: [index] }), "read writers", "read writers", "read nobody"],
+  [
+    "a reference",
+    pieces(),
+    pieces(reference("cascade")),
+    "written writers",
+    "read writers",
+    "written writers",
+  ],
+  [
+    "another delete rule",
+    pieces(reference("set null")),
+    pieces(reference("cascade")),
+    "written writers",
+    "read writers",
+    "",
+  ],
+  ["a column less", pieces(), pieces({}, [ID, TITLE]), "", "", ""],
+];
+
+describe.each(cases)("%s", (_, before, after, ...expected) => {
+  test.each([
+    ["sqlite", expected[0]],
+    ["postgres", expected[1]],
+    ["mariadb", expected[2]],
+  ] as const)("on %s", (name, cost) => {
+    const fills = new Map([
+      [fillKey("pieces", "potter_id"), { kind: "sql", sql: "1" } as const],
+      [fillKey("pieces", "title"), { kind: "sql", sql: "'x'" } as const],
+    ]);
+    const { render } = dialects[name];
+    const plan = planFor(dialects[name], before, diff(before, after, { fills }));
+    const told = render.costs(plan, render.blocks(plan));
+    expect(told.map(({ table: of, work, waits }) => `${of} ${work} ${waits}`)).toEqual(
+      cost === "" ? [] : [`pieces ${cost}`],
+    );
+  });
+});

@@ -1,0 +1,91 @@
+import fc from "fast-check";
+import { afterAll, expect, test } from "vitest";
+import { diff } from "../../src/core/change/diff.js";
+import { blocksFor, planFor } from "../../src/core/plan/plan.js";
+import { addressOf } from "../../src/core/schema/address.js";
+import { EMPTY_SCHEMA } from "../../src/core/schema/types.js";
+import { fillTables } from "../../src/database/made-up-rows.js";
+import { postgresEngine } from "../engines/postgres.js";
+import { arbitrarySchema, hintsBetween } from "./arbitrary-schema.js";
+import { PATIENCE, RUNS, SEED } from "./runs.js";
+
+const engine = await postgresEngine();
+afterAll(async () => {
+  await engine?.run("ROLLBACK");
+  await engine?.close();
+});
+
+/** Whether a lock keeps writers off, and whether readers too: https://www.postgresql.org/docs/15/explicit-locking.html */
+const KEEPS_OFF: Readonly<Record<string, "writers" | "everyone">> = {
+  ShareLock: "writers",
+  ShareRowExclusiveLock: "writers",
+  ExclusiveLock: "writers",
+  AccessExclusiveLock: "everyone",
+};
+
+const TABLES = `SELECT c.oid::int8 AS oid, pg_relation_filenode(c.oid)::int8 AS file,
+    CASE WHEN n.nspname = current_schema() THEN c.relname ELSE n.nspname || '.' || c.relname END AS name
+  FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind = 'r' AND n.nspname NOT LIKE 'pg\\_%' AND n.nspname <> 'information_schema'`;
+const LOCKS =
+  "SELECT relation::int8 AS oid, mode FROM pg_locks WHERE pid = pg_backend_pid() AND locktype = 'relation'";
+
+test.runIf(engine)(
+  "what a statement costs is what the server does: which tables are written anew, and who waits",
+  async () => {
+    const told = { written: 0, read: 0, quick: 0 };
+    const schema = arbitrarySchema({ without: "" });
+    await fc.assert(
+      fc.asyncProperty(schema, schema, fc.nat(30), async (a, b, seed) => {
+        await engine!.run("ROLLBACK");
+        await engine!.empty();
+        for (const { statements } of blocksFor(engine!.dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, a)))
+          for (const sql of statements) await engine!.run(sql);
+        const database = await engine!.open();
+        await fillTables(database, a, { rows: 4, rules: () => new Map() });
+        await database.close();
+        const changes = diff(a, b, hintsBetween(a, b, seed));
+        const plan = planFor(engine!.dialect, a, changes);
+        const { blocks, costs } = engine!.dialect.render;
+        const byOid = new Map((await engine!.rows(TABLES)).map(row => [Number(row["oid"]), row]));
+        const addresses = new Set(plan.before.tables.map(addressOf));
+        for (const block of blocks(plan))
+          for (const sql of block.statements) {
+            // What rows refuse, and what is one with the rest of its script, is another law's.
+            const isDone = await engine!.run(`BEGIN; ${sql}`).then(
+              () => true,
+              () => false,
+            );
+            if (!isDone) return engine!.run("ROLLBACK");
+            const files = new Map((await engine!.rows(TABLES)).map(row => [Number(row["oid"]), row]));
+            const locks = await engine!.rows(LOCKS);
+            await engine!.run("COMMIT").catch(() => undefined);
+            const expected = new Map(
+              costs(plan, [{ title: "", statements: [sql] }]).map(cost => [cost.table, cost]),
+            );
+            for (const [oid, { name, file }] of byOid) {
+              if (!addresses.has(String(name)) || !files.has(oid)) continue;
+              const cost = expected.get(String(name));
+              const isRewritten = Number(files.get(oid)!["file"]) !== Number(file);
+              byOid.set(oid, { name, file: files.get(oid)!["file"] });
+              const isUpdate = /^UPDATE /.test(sql);
+              const said = { sql, name, isRewritten: !isUpdate && cost?.work === "written" };
+              expect({ sql, name, isRewritten }).toEqual(said);
+              if (cost?.work === "written") told.written += 1;
+              else if (cost) told.read += 1;
+              else told.quick += 1;
+              if (!cost || isUpdate) continue;
+              const held = new Set(
+                locks.filter(lock => Number(lock["oid"]) === oid).map(({ mode }) => KEEPS_OFF[String(mode)]),
+              );
+              const waits = held.has("everyone") ? "everyone" : held.has("writers") ? "writers" : "nobody";
+              expect({ sql, name, waits }).toEqual({ sql, name, waits: cost.waits });
+            }
+          }
+      }),
+      { seed: SEED, numRuns: Math.ceil(RUNS / 4) },
+    );
+    if (process.env["LAW_TELL"]) process.stdout.write(`${JSON.stringify(told)}\n`);
+    expect(Math.min(told.written, told.read)).toBeGreaterThan(RUNS / 40);
+  },
+  PATIENCE,
+);
