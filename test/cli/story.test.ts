@@ -1,5 +1,6 @@
 import { hostname } from "node:os";
 import { readFileSync } from "node:fs";
+import LibSql from "libsql";
 import { join } from "node:path";
 import { expect, test, vi } from "vitest";
 import { drafted, kilnHouse, KILN_HOUSE, smallStudio, Studio } from "./studio.js";
@@ -305,4 +306,52 @@ test("files and lines are links where the terminal takes them, and plain elsewhe
   const url = `file://${hostname()}${studio.path("models/kiln.ts")}#${line}`;
   expect(linked).toContain(`\u001b]8;;${url}\u001b\\models/kiln.ts:${line}\u001b]8;;\u001b\\  `);
   expect(linked.replace(/\u001b\]8;;.*?\u001b\\/g, "")).toBe(plain);
+});
+
+test("what a table is said to be changes without its rows, for all who use the file; never where it stands otherwise", () => {
+  const model = (title: string, action: string) => `import { IsString, MaxLength } from "class-validator";
+import { RefersTo, Stored } from "emberset";
+@Stored() export class Potter { @IsString() @MaxLength(40) name!: string; }
+@Stored() export class Piece {
+  @IsString() @MaxLength(${title}) title!: string;
+  @RefersTo(() => Potter, { onDelete: "${action}" }) potter!: Potter;
+}\n`;
+  const studio = smallStudio(model("40", "restrict"));
+  studio.ok("draft", "first");
+  studio.ok("forward");
+  studio.sql(
+    "INSERT INTO potters (name) VALUES ('Ada'); INSERT INTO pieces (title, potter_id) VALUES ('Jug', 1)",
+  );
+  const other = new LibSql(studio.path("kiln-house.db"));
+  const titles = () => other.prepare("SELECT title FROM pieces").all() as { title: string }[];
+  expect(titles()).toHaveLength(1);
+  studio.write("models/all.ts", model("4", "cascade")).ok("draft", "second");
+  const script = studio.read("migrations/0002-second/forward.sqlite.sql");
+  expect(script).not.toMatch(/INSERT|CREATE TABLE "emberset_new/);
+  expect(studio.ok("compare", "--from", "1", "--to", "2")).toMatch(/pieces +read +who writes to it +1 row/);
+  studio.ok("forward");
+  expect(titles()).toMatchObject([{ title: "Jug" }]);
+  expect(() => other.exec("INSERT INTO pieces (title, potter_id) VALUES ('Teapot', 1)")).toThrow(
+    /ck_pieces_title/,
+  );
+  other.exec("PRAGMA foreign_keys = ON; DELETE FROM potters");
+  expect(titles()).toEqual([]);
+  expect(other.prepare("PRAGMA integrity_check").all()).toMatchObject([{ integrity_check: "ok" }]);
+  studio.ok("back", "--yes");
+
+  // Rows that do not keep to it, and columns that somebody has put in another order.
+  studio.sql(
+    "INSERT INTO potters (name) VALUES ('Ada'); INSERT INTO pieces (title, potter_id) SELECT 'Teapot', id FROM potters",
+  );
+  expect(studio.emberset("forward").stderr).toMatch(/^E502 /);
+  studio.sql(`UPDATE pieces SET title = 'Jug'; ALTER TABLE pieces RENAME TO old;
+CREATE TABLE pieces (title varchar(40) NOT NULL, id integer CONSTRAINT pk_pieces PRIMARY KEY AUTOINCREMENT, potter_id integer NOT NULL,
+  CONSTRAINT fk_pieces_potter_id FOREIGN KEY (potter_id) REFERENCES potters (id) ON DELETE RESTRICT,
+  CONSTRAINT ck_pieces_title CHECK (length(title) <= 40));
+INSERT INTO pieces (id, title, potter_id) SELECT id, title, potter_id FROM old; DROP TABLE old;
+CREATE INDEX ix_pieces_potter_id ON pieces (potter_id)`);
+  expect(studio.ok("status")).toContain("no drift");
+  expect(studio.emberset("forward").stderr).toMatch(/^E405 [^]*stand otherwise: a script of your own/);
+  expect(studio.rows("SELECT id, title FROM pieces")).toEqual([[2, "Jug"]]);
+  other.close();
 });

@@ -3,6 +3,7 @@ import { afterAll, describe, expect, test } from "vitest";
 import { apply } from "../../src/core/change/apply.js";
 import { diff } from "../../src/core/change/diff.js";
 import { arbitrarySchema, hintsBetween } from "./arbitrary-schema.js";
+import { withSmallChanges } from "./small-changes.js";
 import { PATIENCE, RUNS, SEED } from "./runs.js";
 import { allEngines, thereAndBack } from "./there-and-back.js";
 
@@ -26,6 +27,25 @@ describe.each(await allEngines())("on a real %s", (name, engine) => {
       expect(told.went).toBeGreaterThan(told.refused);
       expect(told.rows).toBeGreaterThan(RUNS);
       expect(told.kept).toBeGreaterThan(RUNS / 4);
+    },
+    PATIENCE,
+  );
+
+  test.runIf(engine)(
+    "so it does with small changes, of which most are made without a row being written",
+    async () => {
+      const told = { went: 0, refused: 0, rows: 0, kept: 0, lost: 0, quick: 0 };
+      const schema = arbitrarySchema({ without: name.includes("MariaDB") ? "🏺" : "", hostile: true });
+      await fc.assert(
+        fc.asyncProperty(schema, fc.nat(2 ** 30), async (a, seed) => {
+          const changes = diff(a, withSmallChanges(a, seed));
+          await thereAndBack(engine!, { a, b: apply(a, changes), changes }, told);
+        }),
+        { seed: SEED, numRuns: Math.ceil(RUNS / 2) },
+      );
+      if (process.env["LAW_TELL"]) process.stdout.write(`${name}: ${JSON.stringify(told)}\n`);
+      expect(told.went).toBeGreaterThan(told.refused);
+      expect(told.quick > told.went / 10).toBe(!name.includes("PostgreSQL"));
     },
     PATIENCE,
   );

@@ -1,3 +1,4 @@
+import type { Change } from "../../change/types.js";
 import { tablesByName, together, type Cost } from "../shared/costs.js";
 import type { Block, RenderPlan } from "../shared/render-plan.js";
 import { quote } from "./names.js";
@@ -8,13 +9,30 @@ const INDEX = /^CREATE (?:UNIQUE )?INDEX "(?:[^"]|"")+" ON ("(?:[^"]|"")+")/;
 /** What is built anew is written row by row; nobody else writes to the file meanwhile: https://sqlite.org/lockingv3.html */
 export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
   const tables = tablesByName(plan, quote);
-  const written = worksOf(plan).filter(({ rebuilt }) => rebuilt);
+  const works = worksOf(plan);
+  const written = works.filter(({ rebuilt }) => rebuilt);
+  const read = works.filter(
+    ({ restated, to, changes }) => restated && (checksRows(blocks, to) || changes.some(refers)),
+  );
   const indexed = blocks
     .flatMap(({ statements }) => statements)
     .map(sql => tables.get(INDEX.exec(sql)?.[1] ?? "") ?? "")
     .filter(table => table !== "");
   return together([
     ...written.map(({ from }): Cost => ({ table: from, work: "written", waits: "writers" })),
+    ...read.map(({ from }): Cost => ({ table: from, work: "read", waits: "writers" })),
     ...indexed.map((table): Cost => ({ table, work: "read", waits: "writers" })),
   ]);
+}
+
+/** The runner looks whether each row refers to one that is there. */
+function refers(change: Change): boolean {
+  return change.kind === "add part" && change.what === "foreign key";
+}
+
+/** Whether rows are held against what is new. */
+function checksRows(blocks: readonly Block[], table: string): boolean {
+  return blocks.some(({ statements }) =>
+    statements.some(sql => sql.startsWith(`UPDATE ${quote(table)} SET `)),
+  );
 }

@@ -2,10 +2,21 @@ import type { Change } from "../../../change/types.js";
 import { describeChange, titleOf } from "../../../change/words.js";
 import { addressOf } from "../../../schema/address.js";
 import { columnsOfPart } from "../../../schema/lookups.js";
-import type { Column } from "../../../schema/types.js";
+import { expressionSql } from "../../../lower/expressions.js";
+import type { Check, Column, Table } from "../../../schema/types.js";
 import type { Block } from "../../shared/render-plan.js";
+import { literalSql } from "../expressions.js";
+import { NAME } from "../types.js";
 import { quote, quoteTable, stampTriggerName } from "../names.js";
-import { columnSql, createIndexSql, createTriggerSql, inlineSql } from "./tables.js";
+import {
+  columnSql,
+  createIndexSql,
+  createTableSql,
+  createTriggerSql,
+  RESTATE_END,
+  RESTATE_START,
+  inlineSql,
+} from "./tables.js";
 import { droppedAs, type Work } from "./works.js";
 
 /** What must go before tables and columns get their new names: indexes, stamps, and names that are taken over. */
@@ -90,15 +101,79 @@ export function alterInPlace(work: Work): Block[] {
   return [
     ...renameColumns(work),
     ...work.changes.flatMap(change => alterOne(change, work)),
+    ...restate(work),
     ...addStamps(work),
   ];
 }
 
-function alterOne(change: Change, { to, now, changes, taken }: Work): Block[] {
+/**
+ * What the table is said to be, written anew as its rows already keep to it, and read again by all who use the file:
+ * https://sqlite.org/lang_altertable.html#otheralter. A row that does not keep to what is new is put as it is, which is refused.
+ */
+function restate({ to, now, changes, restated }: Work): Block[] {
+  if (!restated) return [];
+  const held = changes.flatMap(change => {
+    if (change.kind === "add part" && change.what === "check") return breaches(change.value as Check);
+    if (change.kind === "alter part" && change.what === "check") return breaches(change.after as Check);
+    const isStricter =
+      change.kind === "alter column" && change.before.nullable && !change.after.nullable && change.after;
+    // Of a column that may not be null the engine takes IS NULL for false without looking.
+    return isStricter
+      ? [{ columns: [isStricter.name], where: `typeof(${quote(isStricter.name)}) = 'null'` }]
+      : [];
+  });
+  const free = now.columns.filter(({ computed }) => !computed).map(({ name }) => name);
+  return [
+    {
+      title: `say anew what table ${to} is: its rows stay as they are`,
+      details: changes.filter(isSaid).map(titleOf),
+      statements: [
+        RESTATE_START,
+        restateSql(now, to),
+        ...SEEN_BY_ALL,
+        RESTATE_END,
+        ...held.map(({ columns, where }) => {
+          const column = quote(columns.find(name => free.includes(name)) ?? free[0] ?? "rowid");
+          return `UPDATE ${quoteTable(to)} SET ${column} = ${column} WHERE ${where}`;
+        }),
+      ],
+    },
+  ];
+}
+
+/** Only where columns and indexes stand as the text will have them: else the rows would be read as something else. */
+function restateSql(now: Table, to: string): string {
+  const name = literalSql(now.name);
+  const columns = now.columns.map(column => literalSql(column.name)).join(",");
+  const indexes = now.uniques.length + (now.key && !now.columns.some(({ identity }) => identity) ? 1 : 0);
+  return [
+    "UPDATE sqlite_schema SET sql = CASE",
+    `WHEN (SELECT group_concat(quote(name)) FROM pragma_table_xinfo(${name})) = ${literalSql(columns)}`,
+    `AND (SELECT count(*) FROM pragma_index_list(${name}) WHERE origin <> 'c') = ${indexes}`,
+    `THEN ${literalSql(createTableSql(now, to))}`,
+    `ELSE json('columns or indexes stand otherwise: a script of your own has to build the table anew')`,
+    `END WHERE type = 'table' AND name = ${name} COLLATE NOCASE`,
+  ].join("\n  ");
+}
+
+/** Any change of the schema tells others to read it again. */
+const SEEN_BY_ALL = ["CREATE VIEW emberset_seen AS SELECT 1", "DROP VIEW emberset_seen"];
+
+function isSaid(change: Change): boolean {
+  return change.kind === "alter column" || ("what" in change && change.what !== "index");
+}
+
+function breaches(check: Check): { readonly columns: readonly string[]; readonly where: string }[] {
+  const [rule] = check.rules;
+  if (rule?.kind !== "sql") return [];
+  return [{ columns: columnsOfPart("check", check), where: `NOT (${expressionSql(rule.sql, NAME, quote)})` }];
+}
+
+function alterOne(change: Change, { to, now, changes, taken, restated }: Work): Block[] {
   const dropIndex = (name: string) => (taken.has(name) ? [] : [`DROP INDEX ${quote(name)}`]);
   if (change.kind === "add column") {
     const { column } = change;
-    const parts = changes
+    const parts = (restated ? [] : changes)
       .filter(each => each.kind === "add part")
       .filter(({ what, value }) => what !== "index" && columnsOfPart(what, value).includes(column.name));
     const added = `ALTER TABLE ${quoteTable(to)} ADD COLUMN ${columnSql(column, now)}`;

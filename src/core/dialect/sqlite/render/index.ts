@@ -18,7 +18,7 @@ import { quoteTable } from "../names.js";
 import { alterInPlace, makeRoom } from "./in-place.js";
 import { OBJECTS } from "./objects.js";
 import { rebuildTable } from "./rebuild.js";
-import { createIndexSql, createTableSql, createTriggerSql, REBUILD_START } from "./tables.js";
+import { createIndexSql, createTableSql, createTriggerSql, REBUILD_START, RESTATE_START } from "./tables.js";
 import { worksOf } from "./works.js";
 
 export { managedObjectNames } from "./works.js";
@@ -55,13 +55,18 @@ export function render(given: RenderPlan): Block[] {
 
 /** What the runner does around a script and a person running it by hand must do too. */
 export function scriptNotes(blocks: readonly Block[]): string[] {
-  const rebuilds = blocks.some(({ statements }) => statements.includes(REBUILD_START));
-  return rebuilds
-    ? [
-        "By hand: in one transaction, after PRAGMA foreign_keys = OFF. Triggers and indexes of your own on a rebuilt table",
-        "are put back by `emberset forward` and `emberset back`, not by this script.",
-      ]
-    : [];
+  const has = (sql: string) => blocks.some(({ statements }) => statements.includes(sql));
+  return [
+    ...(has(REBUILD_START)
+      ? [
+          "By hand: in one transaction, after PRAGMA foreign_keys = OFF. Triggers and indexes of your own on a rebuilt table",
+          "are put back by `emberset forward` and `emberset back`, not by this script.",
+        ]
+      : []),
+    ...(has(RESTATE_START)
+      ? ["By hand: in one transaction, and PRAGMA foreign_key_check before its end."]
+      : []),
+  ];
 }
 
 /** The names of tables that go are free. */

@@ -166,3 +166,7 @@ export function copySequenceSql(table: string, copy: string): string[] {
 /** Between these, a rename reads no views and touches no references: https://sqlite.org/pragma.html#pragma_legacy_alter_table */
 export const REBUILD_START = "PRAGMA legacy_alter_table = ON";
 export const REBUILD_END = "PRAGMA legacy_alter_table = OFF";
+
+/** Between these, what tables are said to be can be written; behind them it is read anew: https://sqlite.org/pragma.html#pragma_writable_schema */
+export const RESTATE_START = "PRAGMA writable_schema = ON";
+export const RESTATE_END = "PRAGMA writable_schema = RESET";

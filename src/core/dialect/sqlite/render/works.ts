@@ -1,13 +1,22 @@
 import { namesThrough } from "../../../change/names.js";
-import { isOfDefinition, type AddColumn, type Change } from "../../../change/types.js";
+import { isOfDefinition, type AddColumn, type AlterColumn, type Change } from "../../../change/types.js";
 import { differsBeyondNote } from "../../../change/words.js";
 import { addressOf, tablesByAddress } from "../../../schema/address.js";
 import { columnsOfComputed, columnsOfPart } from "../../../schema/lookups.js";
-import { PART_KINDS, partsOf, type Column, type Schema, type Table } from "../../../schema/types.js";
+import { equal } from "../../../schema/canonical.js";
+import {
+  PART_KINDS,
+  partsOf,
+  type Column,
+  type PartKind,
+  type Schema,
+  type Table,
+} from "../../../schema/types.js";
 import { restoredTo } from "../../shared/attic.js";
 import type { KeptBesideKey } from "../../shared/kept.js";
 import type { RenderPlan } from "../../shared/render-plan.js";
 import { stampTriggerName } from "../names.js";
+import { affinityOf, NAME, typeOf } from "../types.js";
 import { defaultSql, fillSql } from "./tables.js";
 
 /** What happens to one table that stays. */
@@ -23,6 +32,8 @@ export interface Work {
   readonly taken: ReadonlySet<string>;
   /** Whether it is built anew; else every change of it can be made where it stands. */
   readonly rebuilt: boolean;
+  /** Whether what it is said to be is written anew, and no row is: constraints and types that store the same. */
+  readonly restated: boolean;
   /** How the numbers of its rows are called, where they must keep them. */
   readonly number?: string | undefined;
 }
@@ -35,9 +46,13 @@ export function worksOf(plan: RenderPlan): Work[] {
     const [was, now] = [oldTables.get(from), newTables.get(to)];
     if (!was || !now) return [];
     const restored = restoredTo(plan, to);
-    const rebuilt = restored.length > 0 || !canStay({ changes: own, was, now }, changes);
+    const places = own.map(change => placeOf(change, { changes: own, was, now }, changes));
+    const restated = places.includes("restated") && canRestate({ changes: own, was, now });
+    const rebuilt =
+      restored.length > 0 || places.includes("rebuilt") || (places.includes("restated") && !restated);
     const taken = takenNames(was, to, after);
-    return [{ from, to, changes: own, was, now, restored, taken, rebuilt, number: numberIn(plan, to) }];
+    const how = { rebuilt, restated: restated && !rebuilt };
+    return [{ from, to, changes: own, was, now, restored, taken, ...how, number: numberIn(plan, to) }];
   });
 }
 
@@ -95,45 +110,93 @@ function changesByTable(
   return [...works.values()];
 }
 
-/** Whether every change of a table can be made where it stands. */
-function canStay(
+/** Where a change of a table can be made: where it stands; in what the table is said to be; or by building it anew. */
+type Place = "in place" | "restated" | "rebuilt";
+
+function placeOf(
+  change: Change,
   { changes, was, now }: Pick<Work, "changes" | "was" | "now">,
   all: readonly Change[],
-): boolean {
-  const added = new Map(
-    changes.filter(change => change.kind === "add column").map(change => [change.column.name, change]),
-  );
-  return changes.every(change => {
-    switch (change.kind) {
-      case "rename column":
-        return droppedAs(change.to, changes) === undefined;
-      case "add column":
-        return canAddInPlace(change, now);
-      case "drop column":
-        return canDropInPlace(change.column.name, was, all);
-      case "alter column":
-        return (
-          change.convert === undefined &&
-          !differsBeyondNote(withoutStamp(change.before), withoutStamp(change.after))
-        );
-      case "add part":
-        return change.what === "index" || isInline(change, added);
-      case "drop part":
-      case "alter part":
-      case "rename part":
-        return change.what === "index";
-      case "alter table":
-      case "add table":
-      case "drop table":
-      case "rename table":
-      case "add definition":
-      case "drop definition":
-      case "alter definition":
-        return false;
-      default:
-        return change satisfies never;
+): Place {
+  const either = (isInPlace: boolean): Place => (isInPlace ? "in place" : "rebuilt");
+  switch (change.kind) {
+    case "rename column":
+      return either(droppedAs(change.to, changes) === undefined);
+    case "add column":
+      return either(canAddInPlace(change, now));
+    case "drop column":
+      return either(canDropInPlace(change.column.name, was, all));
+    case "alter column":
+      return placeOfColumn(change);
+    case "add part": {
+      const added = new Map(
+        changes.filter(each => each.kind === "add column").map(each => [each.column.name, each]),
+      );
+      if (change.what === "index" || isInline(change, added)) return "in place";
+      return isOnlySaid(change.what) ? "restated" : "rebuilt";
     }
-  });
+    case "drop part":
+    case "alter part":
+      if (change.what === "index") return "in place";
+      return isOnlySaid(change.what) ? "restated" : "rebuilt";
+    case "rename part":
+      return change.what === "index" ? "in place" : "restated";
+    case "alter table":
+    case "add table":
+    case "drop table":
+    case "rename table":
+    case "add definition":
+    case "drop definition":
+    case "alter definition":
+      return "rebuilt";
+    default:
+      return change satisfies never;
+  }
+}
+
+/** Nothing is stored for a check or a reference. */
+function isOnlySaid(what: PartKind): boolean {
+  return what === "check" || what === "foreign key";
+}
+
+/**
+ * A default stands for values that rows lack which were there before their column: another one would be theirs. What rows
+ * get that had nothing is written, and by a rebuild no trigger runs for it.
+ */
+function placeOfColumn({ before, after, convert, fill }: AlterColumn): Place {
+  if (convert !== undefined) return "rebuilt";
+  const [was, now] = [withoutStamp(before), withoutStamp(after)];
+  if (!differsBeyondNote(was, now)) return "in place";
+  const isSaid = !differsBeyondNote({ ...was, type: now.type, nullable: now.nullable }, now);
+  const stores = affinityOf(typeOf(before)) === affinityOf(typeOf(after));
+  const isFilled = fill !== undefined && before.nullable && !after.nullable;
+  return isSaid && stores && !isFilled && !before.identity && !before.computed ? "restated" : "rebuilt";
+}
+
+/**
+ * SQLite finds the indexes of keys and unique constraints by their order in what the table is said to be, and the columns
+ * of a row by theirs: https://sqlite.org/fileformat2.html#representation_of_sql_indices. Both must be sure to stay.
+ */
+function canRestate({ changes, was, now }: Pick<Work, "changes" | "was" | "now">): boolean {
+  const options = [was, now].map(({ options: own }) => own?.[NAME] ?? {});
+  if (options.some(own => own["strict"] !== undefined || own["without rowid"] !== undefined)) return false;
+  const isCounted = now.columns.some(({ identity }) => identity);
+  if (now.uniques.length + (now.key && !isCounted ? 1 : 0) > 1) return false;
+  const names = new Map(
+    changes.flatMap(change => (change.kind === "rename column" ? [[change.from, change.to]] : [])),
+  );
+  const gone = new Set(
+    changes.flatMap(change => (change.kind === "drop column" ? [change.column.name] : [])),
+  );
+  const added = changes.flatMap(change => (change.kind === "add column" ? [change.column.name] : []));
+  const stored = [
+    ...was.columns.flatMap(({ name }) => (gone.has(name) ? [] : [names.get(name) ?? name])),
+    ...added,
+  ];
+  return equal(
+    stored,
+    now.columns.map(({ name }) => name),
+  );
 }
 
 /** What a dropped column was called whose name another cannot take while it is there: capitals do not matter. */

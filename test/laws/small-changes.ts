@@ -1,0 +1,64 @@
+import type { ForeignKey, Schema, Table } from "../../src/core/schema/types.js";
+import { placeholderOf } from "../../src/core/sql/tokens.js";
+
+const ACTIONS: readonly ForeignKey["onDelete"][] = ["cascade", "no action", "restrict"];
+
+/** The schema with small things otherwise: names of parts, rules of references, checks, what may be null, lengths, columns at the end. */
+export function withSmallChanges(schema: Schema, seed: number): Schema {
+  let turn = seed;
+  // As a generator of numbers: https://en.wikipedia.org/wiki/Linear_congruential_generator
+  const roll = (sides: number) => {
+    turn = (turn * 1103515245 + 12345) % 2147483648;
+    return Math.floor((turn / 2147483648) * sides);
+  };
+  return { ...schema, tables: schema.tables.map(table => (roll(4) === 0 ? table : changed(table, roll))) };
+}
+
+function changed(table: Table, roll: (sides: number) => number): Table {
+  const renamed = <T extends { readonly name: string }>(part: T): T =>
+    part.name !== "" && roll(3) === 0 ? { ...part, name: `${part.name}_x` } : part;
+  const held = new Set([
+    ...(table.key?.columns ?? []),
+    ...table.foreignKeys.flatMap(({ columns }) => columns),
+  ]);
+  const columns = table.columns.map(column => {
+    if (held.has(column.name) || column.identity || column.computed || column.stamp || roll(3) > 0)
+      return column;
+    const { type } = column;
+    if (type.kind === "varchar" && roll(2) === 0)
+      return { ...column, type: { ...type, length: type.length + 1 + roll(60) } };
+    return { ...column, nullable: !column.nullable };
+  });
+  // MariaDB lets no check speak of what counts, or of what a reference may set to null.
+  const free = columns.filter(({ name, identity }) => !identity && !held.has(name)).map(({ name }) => name);
+  const some = free[roll(Math.max(1, free.length))];
+  const taken = columns.some(({ name }) => name === "more");
+  const checks = [
+    ...table.checks
+      .filter(() => roll(4) > 0)
+      .map(check => (check.column === undefined ? renamed(check) : check)),
+    ...(some === undefined || roll(2) === 0
+      ? []
+      : [{ name: `ck_${table.name}_small`, rules: [holds(some)] }]),
+  ];
+  return {
+    ...table,
+    ...(table.key && { key: renamed(table.key) }),
+    columns:
+      taken || roll(3) > 0
+        ? columns
+        : [...columns, { name: "more", type: { kind: "integer" }, nullable: true }],
+    uniques: table.uniques.map(renamed),
+    indexes: table.indexes.map(renamed),
+    checks,
+    foreignKeys: table.foreignKeys.map(reference =>
+      renamed(roll(2) === 0 ? { ...reference, onDelete: ACTIONS[roll(ACTIONS.length)]! } : reference),
+    ),
+  };
+}
+
+/** Whatever a row has. */
+function holds(column: string) {
+  const name = placeholderOf(column);
+  return { kind: "sql", sql: `${name} IS NULL OR ${name} IS NOT NULL` } as const;
+}
