@@ -315,7 +315,11 @@ const CASES: Readonly<Record<string, Case>> = {
         key: { name: "pk_pieces", columns: ["id"] },
       }),
     ],
-    hints: { tables: new Map([["pieces", "Pieces"]]), columns: renamed({ title: "Title" }, "Pieces") },
+    hints: {
+      tables: new Map([["pieces", "Pieces"]]),
+      columns: renamed({ title: "Title" }, "Pieces"),
+      fills: new Map([[fillKey("Pieces", "weight"), { kind: "sql", sql: "2" }]]),
+    },
   },
   "a type whose values change while checks, indexes and computed columns speak of it": {
     before: [pieces([mood("feel"), mood("felt"), TITLE], aboutMood)],

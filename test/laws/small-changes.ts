@@ -1,4 +1,5 @@
 import type { ForeignKey, Schema, Table } from "../../src/core/schema/types.js";
+import { addressOf } from "../../src/core/schema/address.js";
 import { placeholderOf } from "../../src/core/sql/tokens.js";
 
 const ACTIONS: readonly ForeignKey["onDelete"][] = ["cascade", "no action", "restrict"];
@@ -11,17 +12,29 @@ export function withSmallChanges(schema: Schema, seed: number): Schema {
     turn = (turn * 1103515245 + 12345) % 2147483648;
     return Math.floor((turn / 2147483648) * sides);
   };
-  return { ...schema, tables: schema.tables.map(table => (roll(4) === 0 ? table : changed(table, roll))) };
+  const referred = new Set(
+    schema.tables.flatMap(({ foreignKeys }) => foreignKeys.map(({ references }) => references.table)),
+  );
+  const tables = schema.tables.map(table =>
+    roll(4) === 0 ? table : changed(table, referred.has(addressOf(table)), roll),
+  );
+  return { ...schema, tables };
 }
 
-function changed(table: Table, roll: (sides: number) => number): Table {
+function changed(table: Table, isReferred: boolean, roll: (sides: number) => number): Table {
   const renamed = <T extends { readonly name: string }>(part: T): T =>
     part.name !== "" && roll(3) === 0 ? { ...part, name: `${part.name}_x` } : part;
   const held = new Set([
     ...(table.key?.columns ?? []),
     ...table.foreignKeys.flatMap(({ columns }) => columns),
   ]);
+  const inReferences = new Set(table.foreignKeys.flatMap(({ columns }) => columns));
   const columns = table.columns.map(column => {
+    const isNumber = column.type.kind === "integer" || column.type.kind === "bigint";
+    const isFree = !isReferred && !inReferences.has(column.name) && !column.identity && !column.computed;
+    // A key that is a number is one thing as an integer and another as any other, on SQLite.
+    if (isNumber && isFree && roll(3) === 0)
+      return { ...column, type: { kind: column.type.kind === "integer" ? "bigint" : "integer" } as const };
     if (held.has(column.name) || column.identity || column.computed || column.stamp || roll(3) > 0)
       return column;
     const { type } = column;

@@ -134,7 +134,11 @@ function ofColumn(from: string, to: string, { was, now, interim }: Altered): Alg
   return !takesNull(column, now) && !hasConstant(column) ? "COPY" : dearest([byType, "INPLACE"]);
 }
 
-function hasConstant({ default: value }: Column): boolean {
+function hasConstant(column: Column): boolean {
+  const { default: value } = column;
+  const type = typeOf(column);
+  // A moment has one all the same: https://mariadb.com/kb/en/timestamp/
+  if (/^timestamp\b/.test(type)) return false;
   const text = value?.kind === "sql" ? (textFor(value.sql, NAME) ?? "") : "NULL";
   return /^(?:'(?:[^'\\]|''|\\.)*'|[-+]?\d+(?:\.\d+)?|NULL)$/i.test(text);
 }

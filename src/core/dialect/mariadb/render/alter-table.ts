@@ -71,7 +71,7 @@ class TableAlterer {
     this.between = restored.map(each => restoreValuesSql(each, now));
     const retyped = now.columns.filter(column => {
       const old = this.oldOf(column);
-      return old?.nullable && !column.nullable && typeOf(old) !== typeOf(column) && fillOf(column.name);
+      return old?.nullable && !column.nullable && takesValuesLate(old, column) && fillOf(column.name);
     });
     this.late = new Set([...this.back, ...retyped.map(({ name }) => name)]);
     this.remade = new Set(now.columns.filter(column => this.isRemade(column)));
@@ -242,12 +242,12 @@ class TableAlterer {
     if (this.isUnchanged(old, column)) return;
     const { was, fillOf } = this.pair;
     const fill = old.nullable && !column.nullable ? fillOf(column.name) : undefined;
-    const isRetyped = typeOf(old) !== typeOf(column);
-    if (fill && !isRetyped) this.before.push(this.filling(fill, was, old.name));
+    const isLate = takesValuesLate(old, column);
+    if (fill && !isLate) this.before.push(this.filling(fill, was, old.name));
     if (needsText(old, column))
       this.before.push(alterTableSql(this.address, [`MODIFY COLUMN ${columnSql(asText(old))}`]));
     const verb = old.name === column.name ? "MODIFY COLUMN" : `CHANGE COLUMN ${quote(old.name)}`;
-    if (fill && isRetyped) this.fillBetween(verb, column, fill);
+    if (fill && isLate) this.fillBetween(verb, column, fill);
     else if (column.identity && this.isInLateKey(column)) this.countAtTheEnd(verb, column);
     else this.clauses.push(`${verb} ${this.stated(column)}`);
   }
@@ -295,6 +295,11 @@ class TableAlterer {
   private filling(fill: Default, table: Table, name: string): string {
     return `UPDATE ${quoteTable(this.address)} SET ${quote(name)} = ${fillSql(fill)}${momentsStaySql(table, name)} WHERE ${quote(name)} IS NULL`;
   }
+}
+
+/** Whether a column takes values of its new kind, or any at all, only once it is what it is to be. */
+function takesValuesLate(old: Column, column: Column): boolean {
+  return typeOf(old) !== typeOf(column) || (old.computed !== undefined && !column.computed);
 }
 
 function checkBeside({ checks }: Table, { name }: Column): Check | undefined {

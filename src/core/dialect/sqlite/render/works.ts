@@ -127,7 +127,8 @@ function placeOf(
     case "drop column":
       return either(canDropInPlace(change.column.name, was, all));
     case "alter column":
-      return placeOfColumn(change);
+      // One number as a key is the row's own as an integer, and no other type.
+      return now.key?.columns.includes(change.after.name) ? "rebuilt" : placeOfColumn(change);
     case "add part": {
       const added = new Map(
         changes.filter(each => each.kind === "add column").map(each => [each.column.name, each]),
