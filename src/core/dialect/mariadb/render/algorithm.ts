@@ -145,22 +145,31 @@ function hasConstant(column: Column): boolean {
 
 function ofType(old: Column, column: Column, was: Table): Algorithm {
   const [before, after] = [typeOf(old), typeOf(column)];
-  const isLonger = bytesOf(old, was, before) > 0 && sameBytes(old, was, [before, after]);
+  const isLonger = staysAsLong(old, was, [lengthOf(before), lengthOf(after)]);
   const hasMore = before.startsWith("enum(") && after.startsWith(before.slice(0, -1));
   if (!isLonger && !hasMore) return "COPY";
   return isIndexed(old.name, was) ? "NOCOPY" : "INSTANT";
 }
 
-/** A length takes one byte up to 255 bytes, and two beyond: https://mariadb.com/kb/en/varchar/ */
-function sameBytes(column: Column, table: Table, [before, after]: readonly [string, string]): boolean {
-  const [from, to] = [bytesOf(column, table, before), bytesOf(column, table, after)];
-  return to >= from && from > 255 === to > 255;
-}
-
-/** At most, of a varchar in four bytes a character; 0: of anything else. */
-function bytesOf({ collation }: Column, table: Table, type: string): number {
+/**
+ * A length takes one byte up to 255 bytes, and two beyond: https://mariadb.com/kb/en/varchar/. How many bytes a character
+ * takes is the database's to say, where neither the column nor its table does.
+ */
+function staysAsLong(
+  { collation }: Column,
+  table: Table,
+  [before, after]: readonly [number | undefined, number | undefined],
+): boolean {
   const own =
     (collation === undefined ? undefined : textFor(collation, NAME)) ?? table.options?.[NAME]?.["collation"];
-  if (own !== undefined && !own.startsWith("utf8mb4")) return 0;
-  return Number(/^varchar\((\d+)\)$/.exec(type)?.[1] ?? 0) * 4;
+  if (before === undefined || after === undefined || after < before) return false;
+  if (own !== undefined && !own.startsWith("utf8mb4")) return false;
+  const bytes = own === undefined ? [1, 2, 3, 4] : [4];
+  return bytes.every(each => before * each > 255 === after * each > 255);
+}
+
+/** Of a varchar, in characters. */
+function lengthOf(type: string): number | undefined {
+  const [, length] = /^varchar\((\d+)\)$/.exec(type) ?? [];
+  return length === undefined ? undefined : Number(length);
 }
