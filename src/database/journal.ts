@@ -134,9 +134,8 @@ export async function keepJournal(
 
 /** The table is there. One that an earlier version made lacks a column, and has no row now. */
 async function makeJournal(database: Database): Promise<void> {
-  const isThere = await database.hasTable(JOURNAL);
-  if (isThere && (await database.rows(`SELECT kept FROM ${nameIn(database)}`).catch(() => undefined))) return;
-  if (isThere) await database.run(`DROP TABLE ${nameIn(database)}`);
+  if (await database.rows(`SELECT kept FROM ${nameIn(database)}`).catch(() => undefined)) return;
+  if (await database.hasTable(JOURNAL)) await database.run(`DROP TABLE ${nameIn(database)}`);
   await makeTable(database, JOURNAL_TABLE);
 }
 
