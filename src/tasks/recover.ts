@@ -30,8 +30,7 @@ export async function recover(options: TargetOptions): Promise<RecoverResult> {
   return withDatabase(target, { mode: "read", ...watched(options, target) }, async database => {
     const state = await readState(database, project.tornHistory());
     refuseFoldedHalfway(state, target);
-    const { entries } = state;
-    const { stopped } = state;
+    const { entries, stopped } = state;
     const missing = entries.filter(({ state }) => state === "missing");
     const recovered: { readonly name: string; readonly files: readonly string[] }[] = [];
     for (const { number, name, run } of missing) {

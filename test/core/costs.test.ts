@@ -94,7 +94,7 @@ const cases: readonly [string, Schema, Schema, sqlite: string, postgres: string,
     "read writers",
     "",
   ],
-  ["a column less", pieces(), pieces({}, [ID, TITLE]), "", "", ""],
+  ["a column less", pieces(), pieces({}, [ID, TITLE]), "written writers", "", ""],
 ];
 
 describe.each(cases)("%s", (_, before, after, ...expected) => {

@@ -3,12 +3,11 @@ import { afterAll, expect, test } from "vitest";
 import { apply } from "../../src/core/change/apply.js";
 import { diff } from "../../src/core/change/diff.js";
 import { invert } from "../../src/core/change/invert.js";
-import { blocksFor, planFor } from "../../src/core/plan/plan.js";
-import { EMPTY_SCHEMA } from "../../src/core/schema/types.js";
-import { fillTables } from "../../src/database/made-up-rows.js";
+import { planFor } from "../../src/core/plan/plan.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { arbitrarySchema, hintsBetween } from "./arbitrary-schema.js";
 import { PATIENCE, RUNS, SEED } from "./runs.js";
+import { buildWithRows } from "./there-and-back.js";
 
 const engine = await mariadbEngine();
 afterAll(async () => {
@@ -36,10 +35,8 @@ test.runIf(engine)(
         await engine!.run("UNLOCK TABLES");
         await engine!.run("SET foreign_key_checks = 1");
         await engine!.empty();
-        for (const { statements } of blocksFor(engine!.dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, a)))
-          for (const sql of statements) await engine!.run(sql);
         const database = await engine!.open();
-        await fillTables(database, a, { rows: 4, rules: () => new Map() });
+        await buildWithRows(database, a);
         await database.close();
         const changes = diff(a, b, hintsBetween(a, b, seed));
         const keeping = { number: "0001" } as const;

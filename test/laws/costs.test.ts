@@ -1,13 +1,12 @@
 import fc from "fast-check";
 import { afterAll, expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
-import { blocksFor, planFor } from "../../src/core/plan/plan.js";
+import { planFor } from "../../src/core/plan/plan.js";
 import { addressOf } from "../../src/core/schema/address.js";
-import { EMPTY_SCHEMA } from "../../src/core/schema/types.js";
-import { fillTables } from "../../src/database/made-up-rows.js";
 import { postgresEngine } from "../engines/postgres.js";
 import { arbitrarySchema, hintsBetween } from "./arbitrary-schema.js";
 import { PATIENCE, RUNS, SEED } from "./runs.js";
+import { buildWithRows } from "./there-and-back.js";
 
 const engine = await postgresEngine();
 afterAll(async () => {
@@ -38,10 +37,8 @@ test.runIf(engine)(
       fc.asyncProperty(schema, schema, fc.nat(30), async (a, b, seed) => {
         await engine!.run("ROLLBACK");
         await engine!.empty();
-        for (const { statements } of blocksFor(engine!.dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, a)))
-          for (const sql of statements) await engine!.run(sql);
         const database = await engine!.open();
-        await fillTables(database, a, { rows: 4, rules: () => new Map() });
+        await buildWithRows(database, a);
         await database.close();
         const changes = diff(a, b, hintsBetween(a, b, seed));
         const plan = planFor(engine!.dialect, a, changes);

@@ -51,6 +51,13 @@ export interface Told {
   quick?: number;
 }
 
+/** Makes the tables of a schema, with a few made-up rows. */
+export async function buildWithRows(database: Database, schema: Schema): Promise<void> {
+  for (const { statements } of blocksFor(database.dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, schema)))
+    for (const statement of statements) await database.runScripted(statement);
+  await fillTables(database, schema, { rows: 4, rules: () => new Map() });
+}
+
 /** Goes forward and back on a real engine, with made-up rows: all is as it was. */
 export async function thereAndBack(engine: Engine, { a, b, changes }: Way, told: Told): Promise<void> {
   await engine.empty();
@@ -59,9 +66,7 @@ export async function thereAndBack(engine: Engine, { a, b, changes }: Way, told:
   const other = engine.dialect.onServer ? await engine.open() : database;
   try {
     const { dialect } = database;
-    for (const { statements } of blocksFor(dialect, EMPTY_SCHEMA, diff(EMPTY_SCHEMA, a)))
-      for (const statement of statements) await database.runScripted(statement);
-    await fillTables(database, a, { rows: 4, rules: () => new Map() });
+    await buildWithRows(database, a);
     const tables = dialect.types.settle(a).tables;
     const [before, wasHeld] = [await printRows(database, tables), await held(database)];
     expect(await printRows(other, tables)).toEqual(before);
@@ -162,13 +167,13 @@ function scriptOf(
   return { file: `${direction}.sql`, text, checksum: "0".repeat(16) };
 }
 
-/** Refused for what rows hold, rather than for what the script says. The driver calls a broken check of MariaDB by the wrong name. */
 /** A file is what its schema says: https://sqlite.org/pragma.html#pragma_integrity_check */
-export async function expectWhole({ dialect, rows }: Database): Promise<void> {
+async function expectWhole({ dialect, rows }: Database): Promise<void> {
   if (dialect.name !== "sqlite") return;
   expect(await rows("PRAGMA integrity_check")).toEqual([{ integrity_check: "ok" }]);
 }
 
+/** Refused for what rows hold, rather than for what the script says. The driver calls a broken check of MariaDB by the wrong name. */
 export function isAboutRows(error: unknown): boolean {
   if (!(error instanceof Problem)) return false;
   if (error.code === problems.danglingReferences.code) return true;

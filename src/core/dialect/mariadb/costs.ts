@@ -1,5 +1,4 @@
-import type { Cost } from "../shared/costs.js";
-import { tablesByName, together } from "../shared/costs.js";
+import { tablesByName, together, type Cost } from "../shared/costs.js";
 import type { Block, RenderPlan } from "../shared/render-plan.js";
 import { quote } from "./names.js";
 

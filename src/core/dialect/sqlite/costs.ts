@@ -10,7 +10,7 @@ const INDEX = /^CREATE (?:UNIQUE )?INDEX "(?:[^"]|"")+" ON ("(?:[^"]|"")+")/;
 export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
   const tables = tablesByName(plan, quote);
   const works = worksOf(plan);
-  const written = works.filter(({ rebuilt }) => rebuilt);
+  const written = works.filter(({ rebuilt, changes }) => rebuilt || changes.some(purges));
   const read = works.filter(
     ({ restated, to, changes }) => restated && (checksRows(blocks, to) || changes.some(refers)),
   );
@@ -23,6 +23,11 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
     ...read.map(({ from }): Cost => ({ table: from, work: "read", waits: "writers" })),
     ...indexed.map((table): Cost => ({ table, work: "read", waits: "writers" })),
   ]);
+}
+
+/** SQLite takes a column's values out of each row: https://sqlite.org/lang_altertable.html#altertabdropcol */
+function purges({ kind }: Change): boolean {
+  return kind === "drop column";
 }
 
 /** The runner looks whether each row refers to one that is there. */

@@ -11,7 +11,7 @@ import { NAME, typeOf } from "../types.js";
  * refused before anything is done. https://mariadb.com/kb/en/innodb-online-ddl-overview/
  */
 const ALGORITHMS = ["INSTANT", "NOCOPY", "INPLACE", "COPY"] as const;
-export type Algorithm = (typeof ALGORITHMS)[number];
+type Algorithm = (typeof ALGORITHMS)[number];
 
 /** A table while one ALTER TABLE is made. */
 export interface Altered {
@@ -37,7 +37,8 @@ export function withAlgorithm(
 
 /** The cheapest one that is known to be had, as trying each on 10.11 showed: at most one dearer than need be, never one cheaper. */
 export function algorithmFor(clauses: readonly string[], altered: Altered): Algorithm {
-  if (clauses.includes("ALGORITHM=COPY")) return "COPY";
+  const isOther = [altered.was, altered.now].some(table => hasSums(table) || isOfOthers(table));
+  if (isOther || clauses.includes("ALGORITHM=COPY")) return "COPY";
   const all = clauses.map(clause => ofClause(clause, altered));
   const places = clauses.some(clause => /^(?:ADD|DROP) COLUMN /.test(clause) || PLACED.test(clause));
   const indexes = clauses.some(clause => /^ADD (?:INDEX|CONSTRAINT `(?:[^`]|``)+` UNIQUE) /.test(clause));
@@ -52,7 +53,6 @@ const PLACED = / (?:FIRST|AFTER `(?:[^`]|``)+`)$/;
 const NAMED = "`((?:[^`]|``)+)`";
 
 function ofClause(clause: string, altered: Altered): Algorithm {
-  if ([altered.was, altered.now].some(table => hasSums(table) || isOfOthers(table))) return "COPY";
   if (altered.held && /^ADD CONSTRAINT `(?:[^`]|``)+` FOREIGN KEY /.test(clause)) return "INSTANT";
   if (/^(?:COMMENT = |RENAME INDEX |DROP FOREIGN KEY |DROP CONSTRAINT )/.test(clause)) return "INSTANT";
   if (![altered.was, altered.now].every(isPlain)) return "COPY";
@@ -111,9 +111,9 @@ function isIndexed(name: string, table: Table): boolean {
 
 /** A default that is another for each row is worked out for each. */
 function ofNewColumn(clause: string): Algorithm {
-  const plain = /^(?:[^'`]|'(?:[^'\\]|''|\\.)*'|`(?:[^`]|``)*`)* AUTO_INCREMENT\b/.test(clause);
+  const counts = /^(?:[^'`]|'(?:[^'\\]|''|\\.)*'|`(?:[^`]|``)*`)* AUTO_INCREMENT\b/.test(clause);
   const [, call = ""] = / DEFAULT (\(?[a-z_]\w*)\(/i.exec(clause) ?? [];
-  return plain || (call !== "" && !/^current_timestamp$/i.test(call)) || / DEFAULT \(/.test(clause)
+  return counts || (call !== "" && !/^current_timestamp$/i.test(call)) || / DEFAULT \(/.test(clause)
     ? "COPY"
     : "INSTANT";
 }

@@ -17,7 +17,7 @@ import {
   RESTATE_START,
   inlineSql,
 } from "./tables.js";
-import { droppedAs, type Work } from "./works.js";
+import { droppedAs, ownIndexes, type Work } from "./works.js";
 
 /** What must go before tables and columns get their new names: indexes, stamps, and names that are taken over. */
 export function makeRoom(work: Work): Block[] {
@@ -145,11 +145,10 @@ function restate({ to, now, changes, restated }: Work): Block[] {
 function restateSql(now: Table, to: string): string {
   const name = literalSql(now.name);
   const columns = now.columns.map(column => literalSql(column.name)).join(",");
-  const indexes = now.uniques.length + (now.key && !now.columns.some(({ identity }) => identity) ? 1 : 0);
   return [
     "UPDATE sqlite_schema SET sql = CASE",
     `WHEN (SELECT group_concat(quote(name)) FROM pragma_table_xinfo(${name})) = ${literalSql(columns)}`,
-    `AND (SELECT count(*) FROM pragma_index_list(${name}) WHERE origin <> 'c') = ${indexes}`,
+    `AND (SELECT count(*) FROM pragma_index_list(${name}) WHERE origin <> 'c') = ${ownIndexes(now)}`,
     `THEN ${literalSql(createTableSql(now, to))}`,
     `ELSE json('columns or indexes stand otherwise: a script of your own has to build the table anew')`,
     `END WHERE type = 'table' AND name = ${name} COLLATE NOCASE`,

@@ -181,8 +181,7 @@ function placeOfColumn({ before, after, convert, fill }: AlterColumn): Place {
 function canRestate({ changes, was, now }: Pick<Work, "changes" | "was" | "now">): boolean {
   const options = [was, now].map(({ options: own }) => own?.[NAME] ?? {});
   if (options.some(own => own["strict"] !== undefined || own["without rowid"] !== undefined)) return false;
-  const isCounted = now.columns.some(({ identity }) => identity);
-  if (now.uniques.length + (now.key && !isCounted ? 1 : 0) > 1) return false;
+  if (ownIndexes(now) > 1) return false;
   const names = new Map(
     changes.flatMap(change => (change.kind === "rename column" ? [[change.from, change.to]] : [])),
   );
@@ -198,6 +197,11 @@ function canRestate({ changes, was, now }: Pick<Work, "changes" | "was" | "now">
     stored,
     now.columns.map(({ name }) => name),
   );
+}
+
+/** How many indexes SQLite keeps for a table's key and unique constraints: none for its own number. */
+export function ownIndexes({ uniques, key, columns }: Table): number {
+  return uniques.length + (key && !columns.some(({ identity }) => identity) ? 1 : 0);
 }
 
 /** What a dropped column was called whose name another cannot take while it is there: capitals do not matter. */
