@@ -285,6 +285,13 @@ const project = {
     received: v.roles.join(", "),
     repair: `let somebody who may make them: ${v.sql.join("; ")}`,
   })),
+  notOnline: define("E140", 3, (v: { title: string; hindrances: readonly string[] }) => ({
+    what: `Not all of this can be done while others write; nothing was drafted`,
+    received: v.title,
+    details: v.hindrances,
+    repair:
+      "draft it not online, and run it when writers may wait; or leave these for a migration of their own",
+  })),
 };
 
 /** Model files and what the models say. */

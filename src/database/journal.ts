@@ -13,7 +13,7 @@ const column = (name: string, type: DataType, nullable = false): Column => ({ na
 
 const SUM: DataType = { kind: "char", length: 16 };
 
-/** Where an engine commits each statement by itself: the run that has begun and is not at its end. */
+/** Where each statement is committed by itself: the run that has begun and is not at its end. */
 const JOURNAL_TABLE: Table = {
   name: JOURNAL,
   columns: [
@@ -65,7 +65,7 @@ export type RunOf = Pick<JournalEntry, "number" | "name" | "direction" | "kept">
 
 /** @returns undefined where no run has stopped in the midst */
 export async function readJournal(database: Database): Promise<JournalEntry | undefined> {
-  const { steps } = database;
+  const steps = database.steps ?? database.online;
   if (!steps) return undefined;
   const [row] = await steps.rowsIfThere(`SELECT * FROM ${nameIn(database)}`);
   if (!row) return undefined;

@@ -53,6 +53,8 @@ interface MigrationRun {
   readonly respells: boolean;
   /** Whether the script is just as it was drafted. @default false */
   readonly drafted?: boolean;
+  /** Whether it is run while others write, each step committed by itself. @default false */
+  readonly online?: boolean;
 }
 
 /** "done", or "already" when another process had run it by the time the lock was ours. */
@@ -74,22 +76,35 @@ export async function runMigration(database: Database, run: MigrationRun): Promi
   refuseTransactions(statements, file);
   const start = performance.now();
   const attempt = (careful: boolean) =>
-    database.exclusively(async (): Promise<RunOutcome> => {
-      const stopped = await readJournal(database);
-      refuseStopped(stopped, run, database);
-      const ledger = await readLedger(database);
-      if (await hasRunAlready(database, ledger, run)) return { outcome: "already", tookMs: 0 };
-      const { steps } = database;
-      const syntax = database.dialect.render.steps;
-      const ends =
-        steps && syntax
-          ? await inSteps({ database, steps, syntax }, run, statements, stopped)
+    database.exclusively(
+      async (): Promise<RunOutcome> => {
+        const stopped = await readJournal(database);
+        refuseStopped(stopped, run, database);
+        const ledger = await readLedger(database);
+        if (await hasRunAlready(database, ledger, run)) return { outcome: "already", tookMs: 0 };
+        const stepwise = bySteps(database, run.online);
+        const ends = stepwise
+          ? await inSteps(stepwise, run, statements, stopped)
           : await atOnce(database, run, statements, careful);
-      const tookMs = performance.now() - start;
-      const catalog = await recorded(database, ledger, run, { tookMs, ends });
-      return { outcome: "done", tookMs, catalog };
-    });
+        const tookMs = performance.now() - start;
+        const catalog = await recorded(database, ledger, run, { tookMs, ends });
+        return { outcome: "done", tookMs, catalog };
+      },
+      howToRun(database, run.online),
+    );
   return unlessUnsure(attempt);
+}
+
+/** How a database runs a script by steps; undefined: in one transaction. */
+function bySteps(database: Database, online = false): Stepwise | undefined {
+  const { render } = database.dialect;
+  if (online && database.online && render.online)
+    return { database, steps: database.online, syntax: render.online.steps, online };
+  return database.steps && render.steps && { database, steps: database.steps, syntax: render.steps };
+}
+
+function howToRun(database: Database, online = false): "by steps" | undefined {
+  return online && database.online ? "by steps" : undefined;
 }
 
 /** What takes a migration back from the midst. */
@@ -98,6 +113,8 @@ interface BackFromMidst extends Pick<MigrationRun, "migration" | "ran" | "agreed
   readonly stopped: JournalEntry;
   /** The script, where this begins; else the journal has it. */
   readonly script: string;
+  /** Whether it is run while others write. */
+  readonly online: boolean;
 }
 
 /**
@@ -106,33 +123,37 @@ interface BackFromMidst extends Pick<MigrationRun, "migration" | "ran" | "agreed
  */
 export async function runBackFromMidst(
   database: Database,
-  { migration, ran, agreed = [], stopped, script }: BackFromMidst,
+  { migration, ran, agreed = [], stopped, script, online }: BackFromMidst,
 ): Promise<RunOutcome> {
-  const { steps, dialect, target } = database;
-  const syntax = dialect.render.steps;
+  const { dialect, target } = database;
+  const stepwise = bySteps(database, online);
   const start = performance.now();
-  return database.exclusively(async (): Promise<RunOutcome> => {
-    const found = await readJournal(database);
-    if (!steps || !syntax) return { outcome: "already", tookMs: 0 };
-    const now = (await readLedger(database)).map(({ name }) => name);
-    if (!found || !equal({ ...found, now }, { ...stopped, now: ran }))
-      throw problems.ranMeanwhile({ target: target.name, migration: migration.name, direction: "back" });
-    const text = found.script ?? script;
-    const statements = splitStatements(text, dialect.tokens);
-    if (found.script === undefined) await steps.together(() => turnBack(database, found, statements, text));
-    const run: MigrationRun = {
-      ...{ migration, ran, agreed, direction: "back" },
-      kept: { files: {} },
-      scripts: { forward: NO_SCRIPT, back: { ...NO_SCRIPT, text } },
-      after: () => EMPTY_SCHEMA,
-      respells: false,
-      managed: () => [],
-    };
-    const ends = await inSteps({ database, steps, syntax }, run, statements, await readJournal(database));
-    await ends();
-    if (await database.hasTable(LEDGER)) await dropEmptyLedger(database);
-    return { outcome: "done", tookMs: performance.now() - start };
-  });
+  return database.exclusively(
+    async (): Promise<RunOutcome> => {
+      const found = await readJournal(database);
+      if (!stepwise) return { outcome: "already", tookMs: 0 };
+      const now = (await readLedger(database)).map(({ name }) => name);
+      if (!found || !equal({ ...found, now }, { ...stopped, now: ran }))
+        throw problems.ranMeanwhile({ target: target.name, migration: migration.name, direction: "back" });
+      const text = found.script ?? script;
+      const statements = splitStatements(text, dialect.tokens);
+      if (found.script === undefined)
+        await stepwise.steps.together(() => turnBack(database, found, statements, text));
+      const run: MigrationRun = {
+        ...{ migration, ran, agreed, direction: "back" },
+        kept: { files: {} },
+        scripts: { forward: NO_SCRIPT, back: { ...NO_SCRIPT, text } },
+        after: () => EMPTY_SCHEMA,
+        respells: false,
+        managed: () => [],
+      };
+      const ends = await inSteps(stepwise, run, statements, await readJournal(database));
+      await ends();
+      if (await database.hasTable(LEDGER)) await dropEmptyLedger(database);
+      return { outcome: "done", tookMs: performance.now() - start };
+    },
+    howToRun(database, online),
+  );
 }
 
 const NO_SCRIPT: RunnableScript = { file: "(the script in the journal)", text: "", checksum: "" };
@@ -230,10 +251,10 @@ async function inSteps(
 async function recorded(
   database: Database,
   ledger: readonly LedgerEntry[],
-  { migration, direction, scripts, after, respells, kept }: MigrationRun,
+  { migration, direction, scripts, after, respells, kept, online }: MigrationRun,
   { tookMs, ends }: { readonly tookMs: number; readonly ends: () => Promise<void> },
 ): Promise<Catalog | undefined> {
-  const together = database.steps?.together ?? (work => work());
+  const together = bySteps(database, online)?.steps.together ?? (work => work());
   if (direction === "back") {
     await together(async () => {
       await unrecordRun(database, migration.number);

@@ -2,6 +2,7 @@ import type { StepSyntax } from "../core/dialect/shared/steps.js";
 import { JOURNAL } from "../core/schema/internal-tables.js";
 import type { Statement } from "../core/sql/statements.js";
 import { keepJournal, sumOf, type Journal, type JournalEntry, type RunOf } from "./journal.js";
+import { patiently } from "./session/patience.js";
 import { EngineError, type Database, type Steps } from "./session/database.js";
 
 /** What a run has done is not what the script, as it is now, begins with. */
@@ -23,6 +24,8 @@ export interface Stepwise {
   readonly database: Database;
   readonly steps: Steps;
   readonly syntax: StepSyntax;
+  /** Whether others write meanwhile: no step waits for long, and it is tried again. */
+  readonly online?: boolean;
 }
 
 /**
@@ -33,10 +36,11 @@ export interface Stepwise {
  * @throws DoneOtherwise
  */
 export async function runSteps(
-  { database, steps, syntax }: Stepwise,
+  { database, steps, syntax, online = false }: Stepwise,
   { run, statements, stopped, before, failed }: StepRun,
 ): Promise<Journal> {
   const from = stopped ? await settle({ database, steps, syntax }, statements, stopped) : 0;
+  const patient = <T>(work: () => Promise<T>) => (online ? patiently(work) : work());
   const journal = await keepJournal(database, run, statements, stopped);
   const texts = statements.map(({ sql }) => sql);
   const send = (sql: string) =>
@@ -50,36 +54,72 @@ export async function runSteps(
       await journal.done(from);
     }, isLocked(from));
   const isNothing = (done: number) =>
-    texts.slice(0, done).every(sql => !["rows", "schema"].includes(syntax.stepOf(sql).kind));
-  for (const [done, statement] of [...statements.entries()].slice(from)) {
-    const { sql } = statement;
-    const { kind, about, remade } = syntax.stepOf(sql);
-    const after = await before(statement, isLocked(done)).catch(async (error: unknown) => {
-      if (isNothing(done)) await journal.ends();
-      throw error;
-    });
-    try {
-      if (kind === "rows")
-        await steps.together(async () => {
+    texts.slice(0, done).every(sql => ["session", "lock", "unlock"].includes(syntax.stepOf(sql).kind));
+  for (const [start, end] of groupsFrom(texts, from, syntax)) {
+    const { kind, about, remade } = syntax.stepOf(texts[start]!);
+    const group = statements.slice(start, end);
+    let at = start;
+    const after: (() => Promise<void>)[] = [];
+    const isOver = () => Promise.all(after.splice(0).map(each => each()));
+    const looksFirst = async (statement: Statement) => {
+      const then = await before(statement, isLocked(start)).catch(async (error: unknown) => {
+        if (isNothing(start)) await journal.ends();
+        throw error;
+      });
+      if (then) after.push(then);
+    };
+    for (const statement of group) await looksFirst(statement);
+    const together = () =>
+      steps.together(async () => {
+        for (const [offset, { sql }] of group.entries()) {
+          at = start + offset;
           await send(sql);
-          await journal.done(done + 1);
-        }, isLocked(done));
-      else {
-        if (kind === "schema") await journal.begins(done, await steps.stateOf(about, remade));
-        await send(sql);
+        }
+        await journal.done(end);
+      }, isLocked(start));
+    try {
+      if (kind === "rows" || kind === "quick") await patient(together);
+      else if (kind === "pieces" && steps.inPieces) {
+        await journal.done(start);
+        await steps.inPieces(texts[start]!);
+        await journal.done(end);
+      } else if (kind === "pieces") await patient(together);
+      else if (kind === "apart" && steps.apart) {
+        await journal.begins(start, APART);
+        await patient(() => steps.apart!.run(texts[start]!));
+      } else {
+        if (kind === "schema") await journal.begins(start, await steps.stateOf(about, remade));
+        await patient(() => send(texts[start]!));
       }
     } catch (error) {
       if (!(error instanceof EngineError)) throw error;
       // One that had begun, of which nothing tells whether it is done.
-      const isUntold = done === from && stopped?.doubt !== undefined && about.length === 0;
+      const isUntold = start === from && stopped?.doubt !== undefined && about.length === 0;
       if (isUntold && steps.isDone(error)) continue;
-      await (isNothing(done) ? journal.ends() : journal.done(done));
-      throw failed(error, statement, isNothing(done) ? 0 : done);
+      const isBefore = kind !== "pieces" && isNothing(start);
+      await (isBefore ? journal.ends() : journal.done(start));
+      throw failed(error, statements[at]!, isBefore ? 0 : start);
     } finally {
-      await after?.();
+      await isOver();
     }
   }
   return journal;
+}
+
+/** What the journal says there was before a statement that tells by itself whether it is done. */
+const APART = "apart";
+
+/** Statements that are done at once, from one to behind the last: quick ones that follow each other, of others each. */
+function groupsFrom(texts: readonly string[], from: number, { stepOf }: StepSyntax): [number, number][] {
+  const groups: [number, number][] = [];
+  for (let start = from; start < texts.length;) {
+    let end = start + 1;
+    if (stepOf(texts[start]!).kind === "quick")
+      while (end < texts.length && stepOf(texts[end]!).kind === "quick") end += 1;
+    groups.push([start, end]);
+    start = end;
+  }
+  return groups;
 }
 
 /** How many statements are done: the one in doubt is, where what it is about is no more as it was. @throws DoneOtherwise */
@@ -92,7 +132,8 @@ async function settle(
   const next = statements[done];
   if (!doubt) return done;
   if (!next) throw new DoneOtherwise();
-  const { about, remade } = syntax.stepOf(next.sql);
+  const { kind, about, remade } = syntax.stepOf(next.sql);
+  if (kind === "apart" && steps.apart) return (await steps.apart.isDone(next.sql)) ? done + 1 : done;
   if (about.length === 0 || (await steps.stateOf(about, remade)) === doubt.was) return done;
   if (sumOf([next]) !== doubt.sum) throw new DoneOtherwise();
   return done + 1;

@@ -18,6 +18,8 @@ export interface MigrationRecord {
   readonly changes: readonly Change[];
   /** Whether what it takes away is kept in the attic; absent: it takes nothing away, or what it takes is lost. */
   readonly kept?: boolean;
+  /** Whether it is run while others write, each step committed by itself, where a dialect can; absent: it is not. */
+  readonly online?: boolean;
   /** The migrations that it stands for, from the first on, by the names they had; the last of them had its number. */
   readonly folds?: readonly string[];
 }

@@ -167,6 +167,7 @@ class RecordShape {
   @Matches(/^[0-9a-f]{16}$/, { message: "after must be a fingerprint of 16 hex digits" }) after!: string;
   @IsArray() @IsObject({ each: true }) changes!: MigrationRecord["changes"];
   @IsOptional() @IsBoolean() kept?: boolean;
+  @IsOptional() @IsBoolean() online?: boolean;
   @IsOptional() @IsArray() @ArrayNotEmpty() @Matches(FOLDER_NAME, { each: true }) folds?: string[];
 }
 

@@ -6,6 +6,7 @@ import { describeChange } from "../core/change/words.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
 import type { Block, RenderPlan } from "../core/dialect/shared/render-plan.js";
 import { widens } from "../core/dialect/registry.js";
+import { asOnline, hindrancesOf } from "../core/plan/online.js";
 import { heldAddresses, planFor, type Keeping } from "../core/plan/plan.js";
 import { addressOf } from "../core/schema/address.js";
 import type { Schema } from "../core/schema/types.js";
@@ -31,7 +32,8 @@ function keepingOf({ kept, number }: Migration, direction: Direction): Keeping |
 /** What a migration, run in one direction, is to a dialect. */
 export const migrationPlan = onceEach((migration, direction, dialect): RenderPlan => {
   const { before, changes } = wayOf(migration, direction);
-  return planFor(dialect, before, changes, keepingOf(migration, direction));
+  const plan = planFor(dialect, before, changes, keepingOf(migration, direction));
+  return migration.online ? asOnline(plan, dialect) : plan;
 });
 
 /** A script as it is drafted. */
@@ -69,8 +71,17 @@ function draftText(migration: Migration, direction: Direction, dialect: Dialect)
     blocks.length > 0
       ? blocks.map(block => blockText(block, dialect))
       : [comment(`nothing to do on ${dialect.title}`)];
-  const notes = dialect.render.scriptNotes(blocks);
+  const notes = [...onlineNotes(migration, plan, dialect), ...dialect.render.scriptNotes(blocks)];
   return `${[[...header, ...notes].map(comment).join("\n"), ...body].join("\n\n")}\n`;
+}
+
+/** Whether others write while a migration runs, and why not. */
+function onlineNotes({ online }: Migration, plan: RenderPlan, dialect: Dialect): string[] {
+  if (!online || !dialect.render.online) return [];
+  if (plan.online) return ["Online: each step is committed by itself, and waits but shortly for a lock."];
+  const [first, ...more] = hindrancesOf(plan, dialect);
+  const others = more.length > 0 ? `, and ${more.length} more` : "";
+  return first ? [`Not online, in one transaction: ${first.what}: ${first.reason}${others}.`] : [];
 }
 
 /** The statements of a plan that is no migration's whole way, with some more behind them. */

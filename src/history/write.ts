@@ -16,6 +16,8 @@ export interface DraftOptions {
   readonly blank?: boolean | undefined;
   /** What is taken away goes into the attic. @default false: it is lost */
   readonly keep?: boolean | undefined;
+  /** It is run while others write. @default false */
+  readonly online?: boolean | undefined;
   /** The migrations it stands for, of which the last had its number. */
   readonly folds?: readonly Pick<Migration, "name" | "number">[] | undefined;
 }
@@ -32,7 +34,7 @@ export function draftMigration(
   title: string,
   changes: readonly Change[],
   dialects: readonly Dialect[],
-  { blank = false, keep = false, folds }: DraftOptions = {},
+  { blank = false, keep = false, online = false, folds }: DraftOptions = {},
 ): Draft {
   const previous = history.migrations.at(-1);
   const number = folds?.at(-1)?.number ?? (previous?.number ?? 0) + 1;
@@ -48,6 +50,7 @@ export function draftMigration(
     after: fingerprint(schemaAfter),
     changes,
     ...(keep && changes.some(change => takesAway(change) || stopsCounting(change)) && { kept: true }),
+    ...(online && { online: true }),
     ...(folds && { folds: folds.map(each => each.name) }),
     name,
     folder: join(history.folder, name),
@@ -127,12 +130,14 @@ export function recordText({
   before,
   after,
   kept,
+  online,
   folds,
   changes,
 }: MigrationRecord): string {
   const facts = {
     ...{ format, number, title, parent, before, after },
     ...(kept !== undefined && { kept }),
+    ...(online !== undefined && { online }),
     ...(folds !== undefined && { folds }),
   };
   const head = Object.entries(facts).map(

@@ -62,6 +62,11 @@ interface TargetOptions {
    * of one dialect, which share their scripts. @default true
    */
   readonly foreignKeys?: boolean;
+  /**
+   * true: migrations are drafted so that others write while they run, or refused; for all targets, which share their
+   * scripts. @default false
+   */
+  readonly online?: boolean;
   /** How long to wait for another process that is writing, such as "500ms" or "5s". @default "5s" */
   readonly lockTimeout?: string;
 }

@@ -73,6 +73,7 @@ function complete(config: Project, folder: string, configFile: string): Settings
     home: config.home ?? (names.length === 1 ? names[0]! : "local"),
     naming: { ...DEFAULTS.naming, ...config.naming },
     keepDropped: config.keepDropped ?? DEFAULTS.keepDropped,
+    online: Object.values(config.targets).some(({ online }) => online === true),
     roles: config.roles ?? {},
     grants: config.grants ?? {},
     targets: new Map(

@@ -29,6 +29,7 @@ class TargetShape {
   @IsIn(DIALECT_NAMES) dialect: unknown;
   @IsOptional() @IsBoolean() guarded?: unknown;
   @IsOptional() @IsBoolean() foreignKeys?: unknown;
+  @IsOptional() @IsBoolean() online?: unknown;
   @IsOptional()
   @Matches(/^\d+(\.\d+)?\s*(ms|s|min)$/, {
     message: "$property must be a duration such as 500ms, 5s or 2min",

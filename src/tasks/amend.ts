@@ -93,7 +93,10 @@ export async function amend({ renames = [], fills = [], ...options }: AmendOptio
 
   const rewrite = (): Migration => {
     const before = { ...history, migrations: history.migrations.slice(0, -1), schema: newest.schemaBefore };
-    replaceDraft(draftMigration(before, newest.title, changes, project.dialects, { keep }), newest.folder);
+    replaceDraft(
+      draftMigration(before, newest.title, changes, project.dialects, { keep, online: newest.online }),
+      newest.folder,
+    );
     return readHistory(history.folder).migrations.at(-1)!;
   };
   const ranHere = await withExistingDatabase(

@@ -4,6 +4,11 @@ import { columnsOfChange } from "../core/change/columns-of.js";
 import { tableOf, type Change } from "../core/change/types.js";
 import { addressOf } from "../core/schema/address.js";
 import type { LoadedModels } from "../project/load-models.js";
+import { hindrancesOf } from "../core/plan/online.js";
+import { problems } from "../core/problems.js";
+import type { Dialect } from "../core/dialect/shared/dialect.js";
+import type { Migration } from "../history/migration.js";
+import { migrationPlan } from "../history/script.js";
 import { draftMigration, writeDraft, type Draft } from "../history/write.js";
 import { adviseOnHistory } from "../core/model/advice/history.js";
 import type { Finding } from "../core/model/read/findings.js";
@@ -28,6 +33,8 @@ export interface DraftOptions extends TaskOptions {
   readonly blank?: boolean | undefined;
   /** What it takes away is gone, rather than kept in the attic. @default as `keepDropped` says in the config */
   readonly lose?: boolean | undefined;
+  /** It is to run while others write. @default as the targets say: true where one of them is online */
+  readonly online?: boolean | undefined;
 }
 
 export interface DraftResult {
@@ -40,7 +47,7 @@ export interface DraftResult {
   readonly advice: readonly Finding[];
 }
 
-/** Writes the next migration: what takes the history to the models, and back. @throws Problem E110, E118, E203, E300 to E305 */
+/** Writes the next migration: what takes the history to the models, and back. @throws Problem E110, E118, E140, E203, E300 to E305 */
 export async function draft({
   title,
   renames = [],
@@ -48,10 +55,12 @@ export async function draft({
   questions,
   blank,
   lose,
+  online,
   ...options
 }: DraftOptions): Promise<DraftResult> {
   const project = await openProject(options);
-  if (blank) return draftBlank(project, title);
+  const isOnline = online ?? project.settings.online;
+  if (blank) return draftBlank(project, title, isOnline);
   const models = await project.soundModels();
   const history = project.history();
   const given = withFills(
@@ -68,7 +77,8 @@ export async function draft({
       .map(models.locate),
   ];
   const keep = project.settings.keepDropped && !lose;
-  const made = draftMigration(history, title, changes, project.dialects, { keep });
+  const made = draftMigration(history, title, changes, project.dialects, { keep, online: isOnline });
+  if (isOnline) refuseHindered(made.migration, project.dialects);
   if (changes.length === 0) return { written: [], changes: [], advice };
   return { ...written(project, made), changes: withRisks(changes, keep), advice };
 }
@@ -95,8 +105,17 @@ function concerns(
 /** What the developer was asked about needs no advice. */
 const ASKED = ["A317", "A318"];
 
-function draftBlank(project: OpenProject, title: string): DraftResult {
-  const made = draftMigration(project.history(), title, [], project.dialects, { blank: true });
+/** @throws Problem E140 where something cannot be done while others write */
+function refuseHindered(migration: Migration, dialects: readonly Dialect[]): void {
+  const found = dialects.flatMap(dialect => {
+    const all = hindrancesOf(migrationPlan(migration, "forward", dialect), dialect);
+    return all.map(({ what, reason }) => `${dialect.name}: ${what}: ${reason}`);
+  });
+  if (found.length > 0) throw problems.notOnline({ title: migration.title, hindrances: found });
+}
+
+function draftBlank(project: OpenProject, title: string, online: boolean): DraftResult {
+  const made = draftMigration(project.history(), title, [], project.dialects, { blank: true, online });
   return { ...written(project, made), changes: [], advice: [] };
 }
 

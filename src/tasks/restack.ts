@@ -143,6 +143,7 @@ function draftBehind(
   const draft = draftMigration(history, migration.title, changes, dialects, {
     blank,
     keep: migration.kept ?? false,
+    online: migration.online,
   });
   const byHand: string[] = [];
   const scripts = new Map(draft.scripts);

@@ -181,6 +181,7 @@ async function runOne(
     runMigration(database, {
       ...{ migration, direction, scripts, ran, agreed, kept: { files: filesOf(migration, scripts) } },
       after: () => dialect.types.settle(endOf(migration, direction)),
+      online: migrationPlan(migration, direction, dialect).online === true,
       ...{
         drafted,
         respells:

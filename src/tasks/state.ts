@@ -49,6 +49,7 @@ export async function readState(database: Database, history: History | TornHisto
   if (await database.steps?.isRunning()) return { ...state, running: true };
   const stopped = await readJournal(database);
   if (!stopped) return state;
+  if (await database.online?.isRunning()) return { ...state, running: true };
   const { number, name } = stopped;
   const isKnown = entries.some(entry => entry.name === name);
   // It is in no ledger yet.

@@ -1,4 +1,5 @@
 import { wayBackFrom, type WayBack } from "../core/plan/halfway.js";
+import { asOnline } from "../core/plan/online.js";
 import { respell } from "../core/lower/spellings.js";
 import { problems } from "../core/problems.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
@@ -51,7 +52,11 @@ export async function backFromWhereItStopped(
   const { schema: found } = withoutInternal(await database.readCatalog());
   const held = withoutStrangers(found, [migration.schemaBefore, migration.schemaAfter]);
   const way = wayBackFrom({ full: migrationPlan(migration, "forward", dialect), before, held });
-  return way && backFromMidst(database, { migration, stopped, way }, options);
+  if (!way) return undefined;
+  const plan = database.steps ? way.plan : asOnline(way.plan, dialect);
+  // What cannot be done while others write is not done by steps.
+  if (!database.steps && !plan.online) return undefined;
+  return backFromMidst(database, { migration, stopped, way: { ...way, plan } }, options);
 }
 
 interface Stopped {
@@ -69,9 +74,12 @@ async function backFromMidst(
   const { number, name, title } = migration;
   const next = { migration, direction: "back", before: [] } as const;
   let agreed = way ? await askRowsOf(database, next, { plan: way.plan, drafted: true }, options) : [];
-  const drops = (way?.leftOver ?? []).map(
-    address => `DROP TABLE IF EXISTS ${database.dialect.attic.table(address)}`,
-  );
+  const { attic, render } = database.dialect;
+  const full = migrationPlan(migration, "forward", database.dialect);
+  const drops = [
+    ...(full.online ? (render.online?.tidy(full) ?? []) : []),
+    ...(way?.leftOver ?? []).map(address => `DROP TABLE IF EXISTS ${attic.table(address)}`),
+  ];
   const script = way ? planText(way.plan, database.dialect, drops) : "";
   const ran = (await readLedger(database)).map(each => each.name);
   const { name: target } = database.target;
@@ -84,6 +92,7 @@ async function backFromMidst(
         agreed,
         stopped,
         script,
+        online: database.steps === undefined,
       });
       const { next: from, of } = sayStopped(stopped);
       const run = { number, name, title, here: outcome === "done", tookMs, goneOn: { from, of } };

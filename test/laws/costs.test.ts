@@ -1,10 +1,12 @@
 import fc from "fast-check";
 import { afterAll, expect, test } from "vitest";
 import { diff } from "../../src/core/change/diff.js";
+import { asOnline } from "../../src/core/plan/online.js";
 import { planFor } from "../../src/core/plan/plan.js";
 import { addressOf } from "../../src/core/schema/address.js";
 import { postgresEngine } from "../engines/postgres.js";
 import { arbitrarySchema, hintsBetween } from "./arbitrary-schema.js";
+import { withSmallChanges } from "./small-changes.js";
 import { PATIENCE, RUNS, SEED } from "./runs.js";
 import { buildWithRows } from "./there-and-back.js";
 
@@ -83,6 +85,68 @@ test.runIf(engine)(
     );
     if (process.env["LAW_TELL"]) process.stdout.write(`${JSON.stringify(told)}\n`);
     expect(Math.min(told.written, told.read)).toBeGreaterThan(RUNS / 40);
+  },
+  PATIENCE,
+);
+
+const READ = `SELECT relid::int8 AS oid, seq_tup_read::int8 + coalesce(idx_tup_fetch, 0)::int8 AS read FROM pg_stat_xact_user_tables`;
+
+test.runIf(engine)(
+  "whatever keeps writers off an online script's tables looks at none of their rows, and writes none anew",
+  async () => {
+    const told = { quick: 0, long: 0 };
+    const schema = arbitrarySchema({ without: "" });
+    const small = fc
+      .tuple(schema, fc.nat(2 ** 30))
+      .map(([a, seed]) => [a, withSmallChanges(a, seed)] as const);
+    await fc.assert(
+      fc.asyncProperty(fc.oneof(small, fc.tuple(schema, schema)), fc.nat(30), async ([a, b], seed) => {
+        await engine!.run("ROLLBACK");
+        await engine!.empty();
+        const database = await engine!.open();
+        await buildWithRows(database, a);
+        await database.close();
+        const { render } = engine!.dialect;
+        const plan = asOnline(
+          planFor(engine!.dialect, a, diff(a, b, hintsBetween(a, b, seed))),
+          engine!.dialect,
+        );
+        if (!plan.online) return;
+        const filesOf = async () =>
+          new Map((await engine!.rows(TABLES)).map(({ oid, file }) => [Number(oid), Number(file)]));
+        const readsOf = async () =>
+          new Map((await engine!.rows(READ)).map(({ oid, read }) => [Number(oid), Number(read)]));
+        const there = await filesOf();
+        for (const sql of render.blocks(plan).flatMap(({ statements }) => statements)) {
+          expect(
+            render.costs(plan, [{ title: "", statements: [sql] }]).filter(cost => cost.waits !== "nobody"),
+          ).toEqual([]);
+          const isApart = render.online!.steps.stepOf(sql).kind === "apart";
+          // What a session has counted and not sent yet counts on, whatever was committed since.
+          const start = await readsOf();
+          const isDone = await engine!.run(isApart ? sql : `BEGIN; ${sql}`).then(
+            () => true,
+            () => false,
+          );
+          if (!isDone) return engine!.run("ROLLBACK");
+          if (isApart) continue;
+          const [files, locks, reads] = [await filesOf(), await engine!.rows(LOCKS), await readsOf()];
+          await engine!.run("COMMIT").catch(() => undefined);
+          for (const [oid, file] of there) {
+            if (!files.has(oid)) continue;
+            expect({ sql, isWrittenAnew: files.get(oid) !== file }).toEqual({ sql, isWrittenAnew: false });
+            const held = locks.filter(lock => Number(lock["oid"]) === oid);
+            const keepsOff = held.some(({ mode }) => KEEPS_OFF[String(mode)] !== undefined);
+            const read = (reads.get(oid) ?? 0) - (start.get(oid) ?? 0);
+            if (keepsOff) expect({ sql, read }).toEqual({ sql, read: 0 });
+            told[keepsOff ? "quick" : "long"] += read > 0 || keepsOff ? 1 : 0;
+          }
+        }
+      }),
+      { seed: SEED, numRuns: Math.ceil(RUNS / 4) },
+    );
+    if (process.env["LAW_TELL"]) process.stdout.write(`${JSON.stringify(told)}\n`);
+    expect(Math.min(told.quick, told.long)).toBeGreaterThan(RUNS / 40);
   },
   PATIENCE,
 );

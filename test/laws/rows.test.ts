@@ -49,4 +49,27 @@ describe.each(await allEngines())("on a real %s", (name, engine) => {
     },
     PATIENCE,
   );
+
+  test.runIf(engine && engine.dialect.render.online)(
+    "so it does step by step, while others may write",
+    async () => {
+      const told = { went: 0, refused: 0, rows: 0, kept: 0, lost: 0, online: 0 };
+      const schema = arbitrarySchema({ without: name.includes("MariaDB") ? "🏺" : "", hostile: true });
+      const small = fc
+        .tuple(schema, fc.nat(2 ** 30))
+        .map(([a, seed]) => [a, withSmallChanges(a, seed)] as const);
+      const ways = fc.oneof({ weight: 2, arbitrary: small }, fc.tuple(schema, schema));
+      await fc.assert(
+        fc.asyncProperty(ways, fc.nat(30), async ([a, version], seed) => {
+          const changes = diff(a, version, hintsBetween(a, version, seed));
+          const way = { a, b: apply(a, changes), changes, online: true, loses: seed % 3 > 0 };
+          await thereAndBack(engine!, way, told);
+        }),
+        { seed: SEED, numRuns: RUNS },
+      );
+      if (process.env["LAW_TELL"]) process.stdout.write(`${name}: ${JSON.stringify(told)}\n`);
+      expect(told.online).toBeGreaterThan(RUNS / 10);
+    },
+    PATIENCE,
+  );
 });

@@ -4,7 +4,7 @@ import { placeholderOf } from "../../src/core/sql/tokens.js";
 
 const ACTIONS: readonly ForeignKey["onDelete"][] = ["cascade", "no action", "restrict"];
 
-/** The schema with small things otherwise: names of parts, rules of references, checks, what may be null, lengths, columns at the end. */
+/** The schema with small things otherwise: names of parts, rules of references, checks, indexes, what may be null, lengths, columns at the end. */
 export function withSmallChanges(schema: Schema, seed: number): Schema {
   let turn = seed;
   // As a generator of numbers: https://en.wikipedia.org/wiki/Linear_congruential_generator
@@ -45,6 +45,10 @@ function changed(table: Table, isReferred: boolean, roll: (sides: number) => num
   // MariaDB lets no check speak of what counts, or of what a reference may set to null.
   const free = columns.filter(({ name, identity }) => !identity && !held.has(name)).map(({ name }) => name);
   const some = free[roll(Math.max(1, free.length))];
+  // Of a text or bytes of any length, not every engine indexes all.
+  const indexed = columns.find(
+    ({ name, type }) => free.includes(name) && /^(?:integer|bigint|smallint|date|varchar)$/.test(type.kind),
+  )?.name;
   const taken = columns.some(({ name }) => name === "more");
   const checks = [
     ...table.checks
@@ -62,7 +66,12 @@ function changed(table: Table, isReferred: boolean, roll: (sides: number) => num
         ? columns
         : [...columns, { name: "more", type: { kind: "integer" }, nullable: true }],
     uniques: table.uniques.map(renamed),
-    indexes: table.indexes.map(renamed),
+    indexes: [
+      ...table.indexes.filter(() => roll(4) > 0).map(renamed),
+      ...(indexed === undefined || roll(3) > 0
+        ? []
+        : [{ name: `ix_${table.name}_small`, parts: [{ column: indexed }] }]),
+    ],
     checks,
     foreignKeys: table.foreignKeys.map(reference =>
       renamed(roll(2) === 0 ? { ...reference, onDelete: ACTIONS[roll(ACTIONS.length)]! } : reference),

@@ -3,6 +3,8 @@ import { diff } from "../../src/core/change/diff.js";
 import { invert } from "../../src/core/change/invert.js";
 import type { Change } from "../../src/core/change/types.js";
 import { describeChange } from "../../src/core/change/words.js";
+import { asOnline } from "../../src/core/plan/online.js";
+import type { RenderPlan } from "../../src/core/dialect/shared/render-plan.js";
 import { blocksFor, mayRespell, planFor } from "../../src/core/plan/plan.js";
 import { learnSpellings, respell } from "../../src/core/lower/spellings.js";
 import type { Direction } from "../../src/core/direction.js";
@@ -37,6 +39,10 @@ export interface Way {
   readonly a: Schema;
   readonly b: Schema;
   readonly changes: readonly Change[];
+  /** Whether it is run while others write, as far as it can be. */
+  readonly online?: boolean;
+  /** Whether nothing of it is kept. */
+  readonly loses?: boolean;
 }
 
 /** What became of the ways that were tried. */
@@ -49,6 +55,8 @@ export interface Told {
   lost: number;
   /** Scripts in which something is changed without a row being written, as far as the script says so. */
   quick?: number;
+  /** Scripts that were run while others may write. */
+  online?: number;
 }
 
 /** Makes the tables of a schema, with a few made-up rows. */
@@ -59,7 +67,8 @@ export async function buildWithRows(database: Database, schema: Schema): Promise
 }
 
 /** Goes forward and back on a real engine, with made-up rows: all is as it was. */
-export async function thereAndBack(engine: Engine, { a, b, changes }: Way, told: Told): Promise<void> {
+export async function thereAndBack(engine: Engine, way: Way, told: Told): Promise<void> {
+  const { a, b, changes, loses } = way;
   await engine.empty();
   const database = await engine.open();
   // Somebody who read what there was reads what there is now.
@@ -71,7 +80,8 @@ export async function thereAndBack(engine: Engine, { a, b, changes }: Way, told:
     const [before, wasHeld] = [await printRows(database, tables), await held(database)];
     expect(await printRows(other, tables)).toEqual(before);
     for (const { rows } of before.values()) told.rows += rows;
-    const { run, scripts } = runner(database, { a, b, changes });
+    const { run, scripts, plans } = runner(database, way);
+    if (way.online && !plans.forward.online) return;
     try {
       await run("forward");
     } catch (error) {
@@ -79,12 +89,13 @@ export async function thereAndBack(engine: Engine, { a, b, changes }: Way, told:
       told.refused += 1;
       // What rows refused was told beforehand as something that they may.
       expect(risks(changes, { widens }).filter(({ level }) => level !== "safe")).not.toEqual([]);
-      if (dialect.render.steps) return;
+      if (dialect.render.steps || plans.forward.online) return;
       expect(await held(database)).toEqual(wasHeld);
       expect(await printRows(database, tables)).toEqual(before);
       return;
     }
     told.went += 1;
+    if (plans.forward.online) told.online = (told.online ?? 0) + 1;
     if (/writable_schema|ALGORITHM=INSTANT|foreign_key_checks = 0/.test(scripts.forward.text))
       told.quick = (told.quick ?? 0) + 1;
     await expectWhole(database);
@@ -93,6 +104,18 @@ export async function thereAndBack(engine: Engine, { a, b, changes }: Way, told:
     expect(await printRows(other, after)).toEqual(await printRows(database, after));
     if (/emberset_attic_/.test(scripts.forward.text)) told.kept += 1;
     const settled = planFor(dialect, a, changes);
+    // What is not kept comes back without its values, or with those that it became.
+    if (loses) {
+      const isBack = await run("back").then(
+        () => true,
+        (error: unknown) => {
+          if (!isAboutRows(error)) throw described(error, scripts.back.text);
+          return false;
+        },
+      );
+      if (isBack) expect(await driftFrom(database, a)).toEqual([]);
+      return;
+    }
     const lost = lostForGood(dialect.name, settled.before, settled.after, settled.changes);
     try {
       await run("back");
@@ -127,11 +150,15 @@ export async function driftFrom(database: Database, schema: Schema): Promise<str
 }
 
 /** Runs both scripts of a migration as the program does. */
-export function runner(database: Database, { a, b, changes }: Way, number = 1) {
+export function runner(database: Database, way: Way, number = 1) {
   const { dialect } = database;
+  const plans = {
+    forward: planOf(dialect, way, "forward", number),
+    back: planOf(dialect, way, "back", number),
+  };
   const scripts = {
-    forward: scriptOf(dialect, a, changes, "forward", number),
-    back: scriptOf(dialect, b, invert(changes), "back", number),
+    forward: scriptOf(dialect, plans.forward, "forward"),
+    back: scriptOf(dialect, plans.back, "back"),
   };
   const run = (direction: Direction) =>
     runMigration(database, {
@@ -139,26 +166,34 @@ export function runner(database: Database, { a, b, changes }: Way, number = 1) {
       direction,
       scripts,
       kept: { files: { "forward.sql": scripts.forward.text } },
-      respells: mayRespell(
-        direction === "forward" ? planFor(dialect, a, changes) : planFor(dialect, b, invert(changes)),
-      ),
+      respells: mayRespell(plans[direction]),
       ran: Array.from({ length: direction === "forward" ? number - 1 : number }, (_, at) => nameOf(at + 1)),
-      after: () => dialect.types.settle(direction === "forward" ? b : a),
-      managed: () => dialect.render.managedObjectNames(dialect.types.settle(direction === "forward" ? a : b)),
+      after: () => dialect.types.settle(direction === "forward" ? way.b : way.a),
+      managed: () =>
+        dialect.render.managedObjectNames(dialect.types.settle(direction === "forward" ? way.a : way.b)),
+      online: plans[direction].online === true,
     });
-  return { run, scripts };
+  return { run, scripts, plans };
+}
+
+/** What a way is to a dialect in a direction. */
+function planOf(
+  dialect: Database["dialect"],
+  { a, b, changes, online, loses }: Way,
+  direction: Direction,
+  number: number,
+): RenderPlan {
+  const [from, way] = direction === "forward" ? [a, changes] : [b, invert(changes)];
+  const keeping = loses ? undefined : { number: String(number).padStart(4, "0"), direction };
+  const plan = planFor(dialect, from, way, keeping);
+  return online ? asOnline(plan, dialect) : plan;
 }
 
 const nameOf = (number: number) => `${String(number).padStart(4, "0")}-made-up`;
 
-function scriptOf(
-  dialect: Database["dialect"],
-  from: Schema,
-  changes: readonly Change[],
-  direction: Direction,
-  number: number,
-) {
-  const text = blocksFor(dialect, from, changes, { number: String(number).padStart(4, "0"), direction })
+function scriptOf(dialect: Database["dialect"], plan: RenderPlan, direction: Direction) {
+  const text = dialect.render
+    .blocks(plan)
     .flatMap(({ title, statements }) => [
       `-- ${title.replaceAll("\n", " ")}`,
       ...statements.map(sql => `${sql};`),

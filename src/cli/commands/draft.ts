@@ -12,6 +12,7 @@ interface Args extends GlobalArgs, SayingArgs {
   title: string;
   blank?: boolean | undefined;
   lose?: boolean | undefined;
+  online?: boolean | undefined;
 }
 
 /** `emberset draft` */
@@ -32,10 +33,15 @@ export function draftCommand(session: Session): CommandModule<object, Args> {
           describe:
             "Drop outright: nothing of it is kept in the attic, and going back brings it without its rows",
         })
+        .option("online", {
+          type: "boolean",
+          describe:
+            "So that others write while it runs, each step committed by itself; refused where that cannot be",
+        })
         .example('$0 draft "add glaze recipes"', "Writes migrations/0007-add-glaze-recipes"),
     handler: async args => {
       const { draft } = await import("../../tasks/draft.js");
-      const { title, rename: renames, fill: fills, blank, lose } = args;
+      const { title, rename: renames, fill: fills, blank, lose, online } = args;
       const questions = session.questions(args);
       const result = await draft({
         ...session.taskOptions(args),
@@ -45,6 +51,7 @@ export function draftCommand(session: Session): CommandModule<object, Args> {
         questions,
         blank,
         lose,
+        online,
       });
       session.result(result, shown => render(shown, session));
     },

@@ -13,6 +13,7 @@ import type { OpenOptions, Watched } from "../session/engine.js";
 import { statementsOver, type Statements } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
 import { refuseOfColumns } from "./rights.js";
+import { fillInPieces } from "./pieces.js";
 import { isMissing, stepsOf } from "./steps.js";
 import { SQL_MODE, TIME_ZONE } from "../../core/dialect/mariadb/names.js";
 import { withObjects } from "./objects.js";
@@ -61,7 +62,7 @@ export async function openMariadb(
   const database = databaseOver(connection, target, { ...watched, onClose: stop });
   try {
     const version = await refuseOld(database);
-    const patience = `lock_wait_timeout = ${Math.max(1, Math.ceil(target.lockTimeout / 1000))}`;
+    const patience = `lock_wait_timeout = ${patienceOf(target.lockTimeout)}`;
     await database.run(`SET SESSION ${[patience, ...SETTINGS, ...settingsSince(version)].join(", ")}`);
     if (mode !== "read" && version.number < PLAIN_MOMENTS) await refuseImpliedMoments(database, version);
     if (mode === "read") await database.run("SET SESSION TRANSACTION READ ONLY");
@@ -90,17 +91,18 @@ function databaseOver(
   const { rows, run, runScripted } = statements;
   // Tables of ours that were seen since the lock was taken: nobody else drops one until it is let go of.
   let there: Set<string> | undefined;
+  const steps = stepsOf(statements, lockOf(target));
   const database: Database = {
     dialect: dialectOf(target),
     target,
     rows,
     run,
     runScripted,
-    exclusively: work =>
+    exclusively: (work, how) =>
       whileLocked(statements, { target, onWait: watched.onWait }, async () => {
         there = new Set();
         try {
-          return await work();
+          return await (how === "by steps" ? shortly(statements, target, work) : work());
         } finally {
           there = undefined;
         }
@@ -109,7 +111,8 @@ function databaseOver(
       await refuseBreaking(database, scripted);
       return { restore: async () => undefined, inspect: async () => undefined };
     },
-    steps: stepsOf(statements, lockOf(target)),
+    steps,
+    online: { ...steps, inPieces: sql => fillInPieces(statements, sql, steps.together) },
     readCatalog: () => readCatalog(statements, target),
     hasTable: async name => {
       if (there?.has(name)) return true;
@@ -164,6 +167,26 @@ async function whileLocked<T>(
     await run("UNLOCK TABLES").catch(() => undefined);
     await run("SELECT RELEASE_LOCK(?)", lock).catch(() => undefined);
   }
+}
+
+/** Work whose statements wait but shortly for what others hold: a second is the least that there is. */
+async function shortly<T>(
+  { run }: Statements,
+  { lockTimeout }: TargetSettings,
+  work: () => Promise<T>,
+): Promise<T> {
+  const [lock, rows] = ["lock_wait_timeout", "innodb_lock_wait_timeout"];
+  await run(`SET SESSION ${lock} = 1, ${rows} = 1`);
+  try {
+    return await work();
+  } finally {
+    await run(`SET SESSION ${lock} = ${patienceOf(lockTimeout)}, ${rows} = DEFAULT`).catch(() => undefined);
+  }
+}
+
+/** In whole seconds. */
+function patienceOf(lockTimeout: number): number {
+  return Math.max(1, Math.ceil(lockTimeout / 1000));
 }
 
 /** The name of the lock on which runs on a database take turns, at most 64 characters: https://mariadb.com/kb/en/get_lock/ */

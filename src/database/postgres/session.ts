@@ -1,3 +1,4 @@
+import { setTimeout as wait } from "node:timers/promises";
 import type { Catalog, CatalogRow } from "../../core/dialect/shared/dialect.js";
 import { postgres } from "../../core/dialect/postgres/index.js";
 import { atticViews } from "../../core/dialect/postgres/catalog/queries.js";
@@ -11,6 +12,8 @@ import { refuseBreakingBodies } from "./bodies.js";
 import { triggersThatAreOff, turnOff } from "./triggers.js";
 import { FAILURES } from "./failures.js";
 import { messageOf } from "../../core/errors.js";
+import { STEP_WAITS } from "../session/patience.js";
+import { onlineSteps } from "./steps.js";
 
 /**
  * A server's, a database's or a user's own settings do not decide what a script means: moments are in UTC, texts and
@@ -67,21 +70,27 @@ export function databaseOver(connection: Connection, target: TargetSettings, wat
     { target, watched, failures: FAILURES },
   );
   const { rows, run, runScripted } = statements;
+  // Asked of the catalog itself: to_regclass may answer from a cache that has not yet heard of another's commit.
+  const hasTable = async (name: string) => {
+    const here = "(SELECT oid FROM pg_namespace WHERE nspname = current_schema())";
+    const sql = `SELECT 1 FROM pg_class WHERE relname = ? AND relnamespace = ${here}`;
+    return (await rows(sql, name)).length > 0;
+  };
+  const isRunning = async () => (await rows(HOLDER)).length > 0;
+  const { lockTimeout } = target;
   return {
     dialect: dialectOf(target),
     target,
     rows,
     run,
     runScripted,
-    exclusively: async work => {
+    online: onlineSteps({ rows, run, runScripted, hasTable }, { lockTimeout, isRunning }),
+    exclusively: async (work, how) => {
+      if (how === "by steps") return bySteps(statements, { target, onWait: watched.onWait }, work);
       await run("BEGIN ISOLATION LEVEL READ COMMITTED");
       try {
-        await run(`SET LOCAL lock_timeout = ${target.lockTimeout}`);
-        const [tried] = await rows(`SELECT pg_try_advisory_xact_lock(${LOCK_KEY}) AS taken`);
-        if (tried?.["taken"] !== true) {
-          watched.onWait?.(await holderOf(rows));
-          await run(`SELECT pg_advisory_xact_lock(${LOCK_KEY})`);
-        }
+        await run(`SET LOCAL lock_timeout = ${lockTimeout}`);
+        await takeTurn(rows, { target, onWait: watched.onWait }, "pg_try_advisory_xact_lock");
         const result = await work();
         await run("COMMIT");
         return result;
@@ -104,24 +113,53 @@ export function databaseOver(connection: Connection, target: TargetSettings, wat
       };
     },
     readCatalog: () => readCatalog(statements, target, sql => orCut(connection.queries(sql))),
-    // Asked of the catalog itself: to_regclass may answer from a cache that has not yet heard of another's commit.
-    hasTable: async name => {
-      const here = "(SELECT oid FROM pg_namespace WHERE nspname = current_schema())";
-      const sql = `SELECT 1 FROM pg_class WHERE relname = ? AND relnamespace = ${here}`;
-      return (await rows(sql, name)).length > 0;
-    },
+    hasTable,
     close: () => connection.end(),
   };
 }
 
-/** Who has the lock, as far as the server shows it: https://www.postgresql.org/docs/15/view-pg-locks.html */
+interface Turn extends Pick<Watched, "onWait"> {
+  readonly target: TargetSettings;
+}
+
+/**
+ * Waits until no other run is at it. Asked again and again: who waits in one statement is a transaction that an index, which is
+ * built meanwhile, waits for in its turn. @param take a function of the server's @throws Problem E404
+ */
+async function takeTurn(rows: Database["rows"], { target, onWait }: Turn, take: string): Promise<void> {
+  const until = performance.now() + target.lockTimeout;
+  for (let asked = 0; ; asked += 1) {
+    const [tried] = await rows(`SELECT ${take}(${LOCK_KEY}) AS taken`);
+    if (tried?.["taken"] === true) return;
+    if (asked === 0) onWait?.(await holderOf(rows));
+    if (performance.now() > until)
+      throw problems.locked({ target: target.name, waited: `${target.lockTimeout / 1000} s` });
+    await wait(Math.min(10 + 10 * asked, 100));
+  }
+}
+
+/** Work in no transaction, while no other run is at it; no statement waits for long. */
+async function bySteps<T>({ rows, run }: Statements, turn: Turn, work: () => Promise<T>): Promise<T> {
+  await takeTurn(rows, turn, "pg_try_advisory_lock");
+  try {
+    await run(`SET lock_timeout = ${Math.min(turn.target.lockTimeout, STEP_WAITS)}`);
+    return await work();
+  } finally {
+    // A connection that was cut has let go of it.
+    for (const sql of ["SET lock_timeout = DEFAULT", `SELECT pg_advisory_unlock(${LOCK_KEY})`])
+      await run(sql).catch(() => undefined);
+  }
+}
+
+/** Who else has the lock: https://www.postgresql.org/docs/15/view-pg-locks.html */
+const HOLDER = `SELECT a.pid, nullif(a.application_name, '') AS name, to_char(coalesce(a.xact_start, a.backend_start) AT TIME ZONE 'UTC', 'HH24:MI:SS') AS since
+  FROM pg_locks l JOIN pg_stat_activity a USING (pid)
+  WHERE l.locktype = 'advisory' AND l.granted AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())
+    AND (l.classid::bigint << 32) | l.objid::bigint = ${LOCK_KEY} AND l.pid <> pg_backend_pid()`;
+
+/** Who has the lock, as far as the server shows it. */
 async function holderOf(rows: Database["rows"]): Promise<string> {
-  const [found] = await rows(
-    `SELECT a.pid, nullif(a.application_name, '') AS name, to_char(a.xact_start AT TIME ZONE 'UTC', 'HH24:MI:SS') AS since
-     FROM pg_locks l JOIN pg_stat_activity a USING (pid)
-     WHERE l.locktype = 'advisory' AND l.granted AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())
-       AND (l.classid::bigint << 32) | l.objid::bigint = ${LOCK_KEY}`,
-  );
+  const [found] = await rows(HOLDER);
   if (!found) return "another process";
   const name =
     typeof found["name"] === "string"

@@ -21,8 +21,12 @@ export interface Database {
   readonly run: (sql: string, ...values: readonly Value[]) => Promise<void>;
   /** Runs one statement of a script; the engine's own error comes out as an EngineError. */
   readonly runScripted: (sql: string) => Promise<void>;
-  /** Work in one transaction while no other process writes; whatever is thrown undoes it all. */
-  readonly exclusively: <T>(work: () => Promise<T>) => Promise<T>;
+  /**
+   * Work in one transaction while no other process writes; whatever is thrown undoes it all.
+   * @param how "by steps": in none, while no other run of Emberset is at it; each statement is committed by itself, and waits
+   * but shortly for what others hold. Only where there is `online`.
+   */
+  readonly exclusively: <T>(work: () => Promise<T>, how?: "by steps") => Promise<T>;
   /**
    * Notes what is there before a script runs. Called inside `exclusively`.
    */
@@ -31,6 +35,8 @@ export interface Database {
   readonly hold?: (tables: readonly string[]) => Promise<void>;
   /** Of an engine that commits each statement by itself. */
   readonly steps?: Steps;
+  /** How a script is run by steps while others write. Absent: there is one writer only. */
+  readonly online?: Steps;
   readonly readCatalog: () => Promise<Catalog>;
   readonly hasTable: (name: string) => Promise<boolean>;
   readonly close: () => Promise<void>;
@@ -53,6 +59,18 @@ export interface Steps {
   readonly isRunning: () => Promise<boolean>;
   /** Whether an error says that what a statement makes or drops is there, or gone, already. */
   readonly isDone: (error: EngineError) => boolean;
+  /** What there is for statements that are no part of a transaction. Absent: there are none such. */
+  readonly apart?: Apart;
+  /** An update of many rows, in pieces that are each committed. Absent: it is one statement. */
+  readonly inPieces?: (sql: string) => Promise<void>;
+}
+
+/** Statements that are no part of a transaction, and may leave something half made. */
+interface Apart {
+  /** Runs one, and takes away what it leaves where it fails. */
+  readonly run: (sql: string) => Promise<void>;
+  /** Whether one that had begun is done; what it left half made is gone. */
+  readonly isDone: (sql: string) => Promise<boolean>;
 }
 
 /** What is known of a script before it runs. */

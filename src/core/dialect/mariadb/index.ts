@@ -12,6 +12,7 @@ import { raise, unspell } from "./raise.js";
 import { managedObjectNames, render, scriptNotes } from "./render/index.js";
 import { rows } from "./rows.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
+import { hindrancesIn, onlineSteps, tidyOnline } from "./render/online.js";
 import { steps } from "./steps.js";
 import { cannotHoldColumn, NAME, widens, words } from "./types.js";
 
@@ -84,6 +85,11 @@ export const mariadb: Dialect = {
     managedObjectNames,
     dropView: (_, address) => `DROP VIEW IF EXISTS ${quoteTable(address)}`,
     steps,
+    online: {
+      hindrances: plan => hindrancesIn(plan, render(plan)),
+      tidy: tidyOnline,
+      steps: onlineSteps,
+    },
   },
   attic,
   // https://mariadb.com/kb/en/create-role/

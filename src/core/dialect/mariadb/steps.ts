@@ -24,7 +24,7 @@ const KINDS: Readonly<Record<string, Step["kind"]>> = {
 export const steps: StepSyntax = {
   stepOf: sql => {
     const tokens = tokenize(sql, TOKENS).filter(matters);
-    const kind = KINDS[wordAt(tokens, 0)] ?? "schema";
+    const kind = PROVES.test(sql) ? "rows" : (KINDS[wordAt(tokens, 0)] ?? "schema");
     const remade = ["DROP", "ADD"].every(word =>
       tokens.some((_, at) => at > 0 && wordAt(tokens, at) === word),
     );
@@ -43,6 +43,9 @@ export const steps: StepSyntax = {
   },
   sets: sql => /^SET\s+((?:SESSION\s+)?@{0,2}[\w$.]+)/i.exec(sql)?.[1],
 };
+
+/** Such a statement changes nothing. */
+const PROVES = /^EXECUTE IMMEDIATE IF\(@emberset_\w+ = 0, 'DO 0', /;
 
 const COPIES = new RegExp(`^INSERT INTO (\`${ATTIC}(?:[^\`]|\`\`)+\`) `);
 /** What a column is to hold, beside it. */

@@ -1,15 +1,14 @@
 import { addressOf } from "../../schema/address.js";
 import { namesThrough } from "../../change/names.js";
-import { parseNativeType } from "../../sql/native-type.js";
 import { tablesByName, together, type Cost } from "../shared/costs.js";
 import type { Block, RenderPlan } from "../shared/render-plan.js";
 import { quote, quoteTable } from "./names.js";
-import { typeOf } from "./types.js";
+import { keepsStored } from "./stored.js";
 
 const NAME = `"(?:[^"]|"")+"`;
 const TABLE = `((?:${NAME}\\.)?${NAME})`;
 const ALTER = new RegExp(`^ALTER TABLE ${TABLE}\\s`);
-const INDEX = new RegExp(`^CREATE (?:UNIQUE )?INDEX ${NAME} ON ${TABLE}`);
+const INDEX = new RegExp(`^CREATE (?:UNIQUE )?INDEX (CONCURRENTLY )?${NAME} ON ${TABLE}`);
 const UPDATE = new RegExp(`^UPDATE ${TABLE} `);
 const RETYPE = new RegExp(
   `ALTER COLUMN (${NAME}) TYPE ([^]+?)(?: COLLATE ${NAME})? USING ([^]+?)(?:,\\n|$)`,
@@ -26,7 +25,7 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
   const costs = blocks
     .flatMap(({ statements }) => statements)
     .flatMap((sql): Cost[] => {
-      const [name, cost] = costOf(sql, retypes) ?? [];
+      const [name, cost] = costOf(sql, retypes, plan.online) ?? [];
       const table = tables.get(name ?? "") ?? "";
       return table === "" || !cost ? [] : [{ table, ...cost }];
     });
@@ -36,18 +35,25 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
 function costOf(
   sql: string,
   retypes: ReadonlySet<string>,
+  isOnline = false,
 ): readonly [name: string, cost: Omit<Cost, "table">] | undefined {
-  const [, indexed] = INDEX.exec(sql) ?? [];
-  if (indexed !== undefined) return [indexed, { work: "read", waits: "writers" }];
+  const [, apart, indexed] = INDEX.exec(sql) ?? [];
+  if (indexed !== undefined) return [indexed, { work: "read", waits: apart ? "nobody" : "writers" }];
   const [, updated] = UPDATE.exec(sql) ?? [];
-  if (updated !== undefined) return [updated, { work: "written", waits: "writers" }];
+  if (updated !== undefined) return [updated, { work: "written", waits: isOnline ? "nobody" : "writers" }];
   const [, altered] = ALTER.exec(sql) ?? [];
   if (altered === undefined) return undefined;
   const isRetyped = [...sql.matchAll(RETYPE)].some(([, column]) => retypes.has(`${altered} ${column!}`));
+  if (/ VALIDATE CONSTRAINT "/.test(sql)) return [altered, { work: "read", waits: "nobody" }];
   if (isRetyped || WRITES.test(sql)) return [altered, { work: "written", waits: "everyone" }];
-  if (/ ADD CONSTRAINT "(?:[^"]|"")+" (?:CHECK|UNIQUE|PRIMARY KEY|EXCLUDE)\b| SET NOT NULL\b/.test(sql))
+  // Each clause stands on a line of its own; of what is no more than said, or proven by then, no row is read.
+  const reads = sql
+    .split("\n")
+    .filter(line => !(isOnline && /NOT VALID,?$| UNIQUE USING INDEX | SET NOT NULL,?$/.test(line)))
+    .join("\n");
+  if (/ ADD CONSTRAINT "(?:[^"]|"")+" (?:CHECK|UNIQUE|PRIMARY KEY|EXCLUDE)\b| SET NOT NULL\b/.test(reads))
     return [altered, { work: "read", waits: "everyone" }];
-  return / ADD CONSTRAINT "(?:[^"]|"")+" FOREIGN KEY\b/.test(sql)
+  return / ADD CONSTRAINT "(?:[^"]|"")+" FOREIGN KEY\b/.test(reads)
     ? [altered, { work: "read", waits: "writers" }]
     : undefined;
 }
@@ -65,24 +71,7 @@ function retypesOf(plan: RenderPlan): Set<string> {
       if (change.kind !== "alter column") return [];
       const was = old.get(names.before(change.table));
       if (!was) return [];
-      const isSame = change.convert === undefined && staysStored(typeOf(change.before), typeOf(change.after));
-      return isSame ? [] : [`${quoteTable(change.table)} ${quote(change.after.name)}`];
+      return keepsStored(change) ? [] : [`${quoteTable(change.table)} ${quote(change.after.name)}`];
     }),
   );
-}
-
-/** Whether what is stored of a type is what is stored of another. */
-function staysStored(from: string, to: string): boolean {
-  if (from === to) return true;
-  const [was, now] = [parseNativeType(from), parseNativeType(to)];
-  if (was.dimensions !== "" || now.dimensions !== "") return false;
-  const texts = /^(?:text|varchar|character varying)$/;
-  if (texts.test(was.name) && texts.test(now.name)) {
-    const [before, after] = [was.numbers[0] ?? Infinity, now.numbers[0] ?? Infinity];
-    return after >= before;
-  }
-  const decimals = /^(?:decimal|numeric)$/;
-  if (!decimals.test(was.name) || !decimals.test(now.name)) return false;
-  const [[precision = Infinity, scale = 0], [wider = Infinity, same = 0]] = [was.numbers, now.numbers];
-  return wider === Infinity || (precision !== Infinity && wider >= precision && scale === same);
 }

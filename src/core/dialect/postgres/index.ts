@@ -12,6 +12,8 @@ import { rowsIn, rowsSql } from "./policies.js";
 import { raise, unspell } from "./raise.js";
 import { scriptNotes } from "./render/around.js";
 import { managedObjectNames, render } from "./render/index.js";
+import { hindrances, tidyOnline } from "./render/online.js";
+import { steps } from "./steps.js";
 import { rows } from "./rows.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
 import { cannotHoldColumn, definedType, NAME, widens, words } from "./types.js";
@@ -83,6 +85,7 @@ export const postgres: Dialect = {
     costs: costsOf,
     scriptNotes,
     managedObjectNames,
+    online: { hindrances, tidy: tidyOnline, steps },
     dropView: (kind, address) => `DROP ${kind.toUpperCase()} IF EXISTS ${quoteTable(address)} CASCADE`,
   },
   attic,

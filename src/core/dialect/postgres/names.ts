@@ -12,6 +12,9 @@ export function quoteTable(address: string): string {
   return quoteAddress(address, quote);
 }
 
+/** How the names of functions and triggers begin that fill what is written while a run goes on. */
+export const FILLER = "emberset_fill_";
+
 /** Indexes and functions live in the namespace of their table. */
 export function quoteBeside({ namespace }: Pick<Table, "namespace">, name: string): string {
   return namespace === undefined ? quote(name) : `${quote(namespace)}.${quote(name)}`;

@@ -17,7 +17,7 @@ import type { AtticSyntax } from "./attic.js";
 import type { Retype } from "./retyping.js";
 import type { StepSyntax } from "./steps.js";
 import type { Cost } from "./costs.js";
-import type { Block, RenderPlan } from "./render-plan.js";
+import type { Block, Hindrance, RenderPlan } from "./render-plan.js";
 
 /** One kind of database: everything the rest of the program asks about it, in groups by who asks. */
 export interface Dialect {
@@ -165,6 +165,17 @@ interface DialectRender {
   readonly dropView: (kind: string, address: string) => string;
   /** Of an engine that commits each statement by itself, how those of a script are told. Absent: a script is one transaction. */
   readonly steps?: StepSyntax;
+  /** How a plan is carried out while others write. Absent: there is one writer only. */
+  readonly online?: OnlineRender;
+}
+
+/** Plans that are carried out step by step while others write. */
+interface OnlineRender {
+  /** What of a plan cannot be done so; none: all of it can. */
+  readonly hindrances: (plan: RenderPlan) => readonly Hindrance[];
+  /** Statements that take away what a run that stopped may leave behind, and no schema tells. */
+  readonly tidy: (plan: RenderPlan) => readonly string[];
+  readonly steps: StepSyntax;
 }
 
 /** What a database says of itself. */

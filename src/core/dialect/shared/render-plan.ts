@@ -9,6 +9,15 @@ export interface RenderPlan {
   readonly changes: readonly Change[];
   /** What is put into the attic, or taken out of it; absent: nothing. */
   readonly attic?: Attic;
+  /** Whether each step is committed by itself, and others write meanwhile. */
+  readonly online?: boolean;
+}
+
+/** What of a plan cannot be done while others write. */
+export interface Hindrance {
+  /** The change, in words. */
+  readonly what: string;
+  readonly reason: string;
 }
 
 /** Statements that belong together, under a heading. */

@@ -1,10 +1,12 @@
 /**
- * What a statement of a script is to an engine that commits each by itself. "rows": it can be undone until it is
- * committed; "session": it changes nothing but the session, "lock" and "unlock": and what others may do; "schema": it is
- * committed by itself, whole or not at all.
+ * What a statement of a script is where each is committed by itself. "rows": it can be undone until it is committed;
+ * "quick": likewise, and in no time, so that those that follow each other are committed together; "session": it changes
+ * nothing but the session, "lock" and "unlock": and what others may do; "schema": it is committed by itself, whole or not
+ * at all; "apart": it is no part of a transaction, and may leave something half made; "pieces": an update of many rows,
+ * each by itself.
  */
 export interface Step {
-  readonly kind: "rows" | "session" | "lock" | "unlock" | "schema";
+  readonly kind: "rows" | "quick" | "session" | "lock" | "unlock" | "schema" | "apart" | "pieces";
   /** The tables and views, as they are named, of which one is another thing afterwards; empty: it cannot be told. */
   readonly about: readonly string[];
   /** Whether it may make something of them anew just as it was. */

@@ -25,6 +25,7 @@ import { withAlgorithm, type Altered } from "./algorithm.js";
 import { alterationOf } from "./alter-table.js";
 import { GRANTS } from "./grants.js";
 import { OBJECTS } from "./objects.js";
+import { fillingOnline } from "./online.js";
 import { keptOf, locks, whileLocked } from "./locked.js";
 import { addReferences, dropReferences, liftReferences, swapReferences } from "./references.js";
 import { sequenceBlocks } from "./sequences.js";
@@ -54,7 +55,7 @@ function ofTables(plan: RenderPlan): Block[] {
       ...findRows(own, attic, renamed),
       ...fillRoomBlocks(own, attic),
       ...changedSinceBlocks(own, attic, ({ table }) => addressOf(table)),
-      ...alterTable(pair, plan.changes, locks(own)),
+      ...alterTable(pair, plan, locks(own)),
       ...becameBlocks(own, attic),
       ...keepHeld(own, attic),
       ...unnumberRows(own, attic),
@@ -71,7 +72,7 @@ function ofTables(plan: RenderPlan): Block[] {
     ...roomBlocks(plan, attic),
     ...roomForHeld(plan, attic),
     ...altered,
-    ...addReferences(lifted),
+    ...addReferences(lifted, pairs),
     ...swapReferences(lifted, plan),
     ...sequenceBlocks(plan, ["drop definition"]),
     ...restoreCounters(plan, attic),
@@ -121,18 +122,19 @@ function renameTables({ changes }: RenderPlan): Block[] {
 }
 
 /** A table that stays is as it will be, its references aside. */
-function alterTable(pair: TablePair, changes: readonly Change[], isLocked: boolean): Block[] {
+function alterTable(pair: TablePair, { changes, online }: RenderPlan, isLocked: boolean): Block[] {
   const { before, clauses, between, afterwards, aside, interim } = alterationOf(pair);
   const { was, now } = pair;
   const address = addressOf(now);
   const alter = (list: readonly string[], altered: Altered) =>
     list.length > 0 ? [alterTableSql(address, withAlgorithm(list, altered, isLocked))] : [];
-  const statements = [
+  const all = [
     ...before,
     ...alter(clauses, { was, now, interim: aside }),
     ...between,
     ...alter(afterwards, { was: { ...was, columns: [] }, now, interim }),
   ];
+  const statements = online ? fillingOnline(all, pair) : all;
   if (statements.length === 0) return [];
   const titles = changes.filter(change => isAbout(change, pair)).map(titleOf);
   return titles.length === 1

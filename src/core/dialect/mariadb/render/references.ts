@@ -5,11 +5,12 @@ import { equal } from "../../../schema/canonical.js";
 import type { Column, ForeignKey, Table } from "../../../schema/types.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { cutName } from "../../../schema/naming.js";
-import { NAME_LIMIT, quote } from "../names.js";
+import { literalSql } from "../expressions.js";
+import { NAME_LIMIT, quote, quoteTable } from "../names.js";
 import { algorithmFor, withAlgorithm } from "./algorithm.js";
 import { alterationOf } from "./alter-table.js";
 import type { TablePair } from "./table-pair.js";
-import { alterTableSql, indexSql, partSql } from "./tables.js";
+import { alterTableSql, indexSql, referenceSql } from "./tables.js";
 
 /** References that go before tables are altered, and those that come when all are there. */
 interface Lifted {
@@ -57,7 +58,7 @@ export function liftReferences(
         !disturbs(target, same.references.columns, same);
       const key = JSON.stringify([addressOf(pair?.now ?? table), same?.name]);
       const isSame = equal(same, renamed);
-      const maySwap = same && !isSame && !isRestricted(same) && ownIndexSql(table, foreignKey).length === 0;
+      const maySwap = same && !isSame && ownIndexSql(table, foreignKey).length === 0;
       if (!stays || kept.has(key) || !(isSame || maySwap)) return [{ address: addressOf(table), foreignKey }];
       kept.add(key);
       if (!isSame) swaps.push({ was: pair.was, now: pair.now, from: foreignKey.name, to: same });
@@ -70,11 +71,6 @@ export function liftReferences(
     return foreignKeys.length > 0 ? [{ address, foreignKeys }] : [];
   });
   return { drops, adds, swaps };
-}
-
-/** Done without a copy, RESTRICT is written down as NO ACTION, which means the same and reads otherwise: tried on 10.11. */
-function isRestricted({ onDelete, onUpdate }: ForeignKey): boolean {
-  return onDelete === "restrict" || onUpdate === "restrict";
 }
 
 /** What a reference is but for its name and its rules. */
@@ -149,17 +145,55 @@ export function dropReferences({ drops }: Lifted, { before }: RenderPlan): Block
   });
 }
 
-/** All tables are there: what refers to them does. */
-export function addReferences({ adds }: Lifted): Block[] {
-  return adds.map(({ address, foreignKeys }) => ({
-    title: `references of ${address}`,
-    statements: [
-      alterTableSql(
-        address,
-        foreignKeys.map(foreignKey => `ADD ${partSql("foreign key", foreignKey)}`),
-      ),
-    ],
-  }));
+/**
+ * All tables are there: what refers to them does. A table with rows is not copied for that: new rows are held to a
+ * reference as soon as it is there, and of those that are there it is asked whether they keep to it.
+ */
+export function addReferences({ adds }: Lifted, pairs: readonly TablePair[]): Block[] {
+  const staying = new Map(pairs.map(pair => [addressOf(pair.now), pair]));
+  return adds.flatMap(({ address, foreignKeys }): Block[] => {
+    const pair = staying.get(address);
+    const inPlace = foreignKeys.map(foreignKey => `ADD ${referenceSql(foreignKey, "in place")}`);
+    const asked = pair && withAlgorithm(inPlace, { was: pair.now, now: pair.now, held: true }, false);
+    if (!asked || asked === inPlace) {
+      const clauses = foreignKeys.map(foreignKey => `ADD ${referenceSql(foreignKey)}`);
+      return [{ title: `references of ${address}`, statements: [alterTableSql(address, clauses)] }];
+    }
+    return [
+      {
+        title: `references of ${address}: what is written from now on keeps to them`,
+        statements: [
+          "SET foreign_key_checks = 0",
+          alterTableSql(address, asked),
+          "SET foreign_key_checks = 1",
+        ],
+      },
+      {
+        title: "and so do the rows that are there, or it stops here",
+        statements: foreignKeys.flatMap(foreignKey => proofSql(address, foreignKey)),
+      },
+    ];
+  });
+}
+
+/** A variable of the session: how many rows refer to nothing, 0 or 1. */
+const ASTRAY = "@emberset_astray";
+
+/** Fails where a row refers to nothing, as the server would: https://mariadb.com/kb/en/mariadb-error-code-reference/ */
+function proofSql(address: string, { name, columns, references }: ForeignKey): string[] {
+  const own = columns.map(column => `c.${quote(column)}`);
+  const match = references.columns.map((column, at) => `p.${quote(column)} = ${own[at]!}`);
+  const orphans = [
+    `SELECT 1 FROM ${quoteTable(address)} AS c`,
+    `WHERE ${own.map(column => `${column} IS NOT NULL`).join(" AND ")}`,
+    `AND NOT EXISTS (SELECT 1 FROM ${quoteTable(references.table)} AS p WHERE ${match.join(" AND ")}) LIMIT 1`,
+  ].join(" ");
+  const text = literalSql(`rows of ${address} refer to nothing by ${name}`.slice(0, 120));
+  const signal = `SIGNAL SQLSTATE '23000' SET MYSQL_ERRNO = 1452, MESSAGE_TEXT = ${text}`;
+  return [
+    `SET ${ASTRAY} = (SELECT count(*) FROM (${orphans}) AS orphans)`,
+    `EXECUTE IMMEDIATE IF(${ASTRAY} = 0, 'DO 0', ${literalSql(signal)})`,
+  ];
 }
 
 /**
@@ -170,7 +204,7 @@ export function swapReferences({ swaps }: Lifted, { before }: RenderPlan): Block
   if (swaps.length === 0) return [];
   const taken = new Set(before.tables.flatMap(table => table.foreignKeys.map(({ name }) => name)));
   const swap = ({ was, now }: Swap, from: string, to: ForeignKey) => {
-    const clauses = [`DROP FOREIGN KEY ${quote(from)}`, `ADD ${partSql("foreign key", to)}`];
+    const clauses = [`DROP FOREIGN KEY ${quote(from)}`, `ADD ${referenceSql(to, "in place")}`];
     return alterTableSql(addressOf(now), withAlgorithm(clauses, { was, now, held: true }, false));
   };
   const aside = ({ to }: Swap) => cutName(`emberset_new_${to.name}`, NAME_LIMIT);

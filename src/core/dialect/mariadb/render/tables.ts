@@ -93,9 +93,9 @@ function inParentheses(sql: string): string {
   return plain.test(sql) ? sql : `(${sql})`;
 }
 
-/** What rows that exist get, as an expression. */
-export function fillSql(fill: Default): string {
-  return fill.kind === "sql" ? expressionSql(fill.sql, NAME, quote) : valueSql(fill);
+/** What rows that exist get, as an expression. @param row what stands before the columns of the row */
+export function fillSql(fill: Default, row: "" | "NEW." = ""): string {
+  return fill.kind === "sql" ? expressionSql(fill.sql, NAME, name => `${row}${quote(name)}`) : valueSql(fill);
 }
 
 /** A part as a line of CREATE TABLE, or after ADD. */
@@ -105,7 +105,7 @@ export function partSql(kind: PartKind, part: Parts[PartKind]): string {
     unique: ({ name, columns, options }) =>
       `CONSTRAINT ${quote(name)} UNIQUE (${quoteList(columns)})${indexOptionsSql(options)}`,
     index: indexSql,
-    "foreign key": referenceSql,
+    "foreign key": reference => referenceSql(reference),
     check: ({ name, rules: [rule] }) =>
       `CONSTRAINT ${quote(name)} CHECK (${rule?.kind === "sql" ? expressionSql(rule.sql, NAME, quote) : ""})`,
   });
@@ -122,13 +122,25 @@ export function dropPartSql(kind: Exclude<PartKind, "foreign key">, part: Parts[
   return kind === "check" ? `DROP CONSTRAINT ${quote(part.name)}` : `DROP INDEX ${quote(part.name)}`;
 }
 
-function referenceSql({ name, columns, references, onDelete, onUpdate }: ForeignKey): string {
+/**
+ * A reference as a line of CREATE TABLE, or after ADD.
+ * @param how "in place": RESTRICT, which is what a reference does that says nothing, is written down as NO ACTION where it is
+ * stated, as trying it on 10.11 showed
+ */
+export function referenceSql(
+  { name, columns, references, onDelete, onUpdate }: ForeignKey,
+  how?: "in place",
+): string {
+  const rule = (event: string, action: string) =>
+    how && action === "restrict" ? "" : `ON ${event} ${action.toUpperCase()}`;
   return [
     `CONSTRAINT ${quote(name)} FOREIGN KEY (${quoteList(columns)})`,
     `REFERENCES ${quoteTable(references.table)} (${quoteList(references.columns)})`,
-    `ON DELETE ${onDelete.toUpperCase()}`,
-    `ON UPDATE ${onUpdate.toUpperCase()}`,
-  ].join(" ");
+    rule("DELETE", onDelete),
+    rule("UPDATE", onUpdate),
+  ]
+    .filter(Boolean)
+    .join(" ");
 }
 
 function indexOptionsSql(options: Options | undefined): string {

@@ -51,8 +51,9 @@ export function defaultSql(column: Column): string | undefined {
   return value?.kind === "sql" ? expressionSql(value.sql, NAME, quote) : undefined;
 }
 
-function fillSql(fill: Default): string {
-  return fill.kind === "sql" ? expressionSql(fill.sql, NAME, quote) : valueSql(fill);
+/** What rows that exist get. @param row what stands before the columns of the row */
+export function fillSql(fill: Default, row: "" | "NEW." = ""): string {
+  return fill.kind === "sql" ? expressionSql(fill.sql, NAME, name => `${row}${quote(name)}`) : valueSql(fill);
 }
 
 /** Old rows get their value by way of a default, which costs no pass over them when it is constant. */

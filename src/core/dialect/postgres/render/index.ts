@@ -27,6 +27,16 @@ import { checkAtOnce, lockTables } from "./around.js";
 import { addColumnSql, alterColumnSql } from "./columns.js";
 import { definitionSql, type TypeChange } from "./definitions.js";
 import { GRANTS } from "./grants.js";
+import { addNamespaces, dropNamespaces } from "./namespaces.js";
+import {
+  arriveOnline,
+  dropIndexesOnline,
+  exchangedReferences,
+  indexOnline,
+  proveOnline,
+  referenceOnline,
+  uniqueOnline,
+} from "./online.js";
 import { OBJECTS } from "./objects.js";
 import { renamesInTurn } from "./renames.js";
 import { createStampSql, dropStampSql } from "./stamps.js";
@@ -79,6 +89,7 @@ function inPhases(steps: Steps, { early, late }: Pick<AroundTables, "early" | "l
     ...addIndexes(steps),
     ...addStamps(steps),
     ...addReferences(steps),
+    ...(steps.plan.online ? [...proveOnline(steps), ...dropIndexesOnline(steps, "late")] : []),
     ...late,
     ...definitions(steps, "drop definition"),
     ...dropNamespaces(steps),
@@ -106,35 +117,12 @@ function copyToAttic({ plan, attic }: Steps): Block[] {
   ];
 }
 
-/** Each namespace is there that something will stand in. */
-function addNamespaces({ plan: { before, after } }: Steps): Block[] {
-  const old = namespacesOf(before);
-  return [...namespacesOf(after)]
-    .filter(name => !old.has(name))
-    .map(name => ({ title: `add namespace ${name}`, statements: [`CREATE SCHEMA ${quote(name)}`] }));
-}
-
 /** The names of sequences that go are free for those that come. */
 function moveSequences({ spared }: Steps): Block[] {
   return spared.map(([from, to]) => ({
     title: `move the sequence ${from} out of the way`,
     statements: [`ALTER SEQUENCE ${quoteTable(from)} RENAME TO ${quote(parseAddress(to).name)}`],
   }));
-}
-
-/** No namespace is left in which nothing stands any more. */
-function dropNamespaces({ plan: { before, after } }: Steps): Block[] {
-  const wanted = namespacesOf(after);
-  return [...namespacesOf(before)]
-    .filter(name => !wanted.has(name))
-    .map(name => ({ title: `drop namespace ${name}`, statements: [`DROP SCHEMA ${quote(name)}`] }));
-}
-
-/** The namespaces that tables and definitions stand in, but for the usual one. */
-function namespacesOf({ tables, definitions: own = [] }: Schema): Set<string> {
-  return new Set(
-    [...tables, ...own].flatMap(({ namespace }) => (namespace === undefined ? [] : [namespace])),
-  );
 }
 
 /** Types and sequences come before what is made of them, and go after it. */
@@ -145,9 +133,11 @@ function definitions({ changes, plan }: Steps, kind: Change["kind"]): Block[] {
 }
 
 /** Nothing refers any more to what will go or change. */
-function dropReferences({ changes }: Steps): Block[] {
+function dropReferences(steps: Steps): Block[] {
+  const { changes, plan } = steps;
+  const exchanged = new Set<Change>(plan.online ? exchangedReferences(steps).values() : []);
   return alterations(changes, change =>
-    change.kind === "drop part" && change.what === "foreign key"
+    change.kind === "drop part" && change.what === "foreign key" && !exchanged.has(change)
       ? { table: change.table, clauses: [dropConstraintSql(change.value)] }
       : undefined,
   );
@@ -158,7 +148,9 @@ function dropConstraintSql({ name }: { readonly name: string }): string {
 }
 
 /** No index speaks of what will change: not of values either, which one that is made anew may not allow twice. */
-function dropIndexes({ changes, was, names }: Steps): Block[] {
+function dropIndexes(steps: Steps): Block[] {
+  const { changes, was, names, plan } = steps;
+  if (plan.online) return dropIndexesOnline(steps, "early");
   return blockEach(changes, change => {
     if (change.kind === "drop part" && change.what === "index")
       return [dropIndexSql(was(change.table), change.value)];
@@ -276,6 +268,7 @@ function isLate(change: Change, { restored }: Steps): boolean {
 
 /** What changes, and what arrives at a table that stays. */
 function arrive(change: Change, steps: Steps): Alteration | undefined {
+  if (steps.plan.online) return arriveOnline(change);
   switch (change.kind) {
     case "alter column":
       return alterColumn(change, steps);
@@ -380,8 +373,13 @@ function addTables({ changes, plan, now }: Steps): Block[] {
   });
 }
 
-function addIndexes({ changes, now }: Steps): Block[] {
+function addIndexes({ changes, now, plan: { online } }: Steps): Block[] {
   return blockEach(changes, change => {
+    if (online) {
+      if (change.kind !== "add part" && change.kind !== "alter part") return [];
+      if (change.what === "index") return indexOnline(change, now(change.table));
+      return change.what === "unique" ? uniqueOnline(change, now(change.table)) : [];
+    }
     if (change.kind === "add part" && change.what === "index")
       return [createIndexSql(now(change.table), change.value)];
     if (change.kind !== "alter part" || change.what !== "index") return [];
@@ -397,17 +395,19 @@ function addStamps({ stamps }: Steps): Block[] {
 }
 
 /** All tables are there: what refers to them does. */
-function addReferences({ changes, now }: Steps): Block[] {
+function addReferences(steps: Steps): Block[] {
+  const { changes, now, plan } = steps;
+  const exchanged = plan.online ? exchangedReferences(steps) : undefined;
   const arriving = new Set(
     changes.flatMap(change => (change.kind === "add table" ? [addressOf(change.table)] : [])),
   );
   return [
     ...[...arriving].flatMap(address => referencesOf(now(address), changes)),
-    ...alterations(changes, change =>
-      change.kind === "add part" && change.what === "foreign key"
-        ? { table: change.table, clauses: [`ADD ${constraintSql("foreign key", change.value)}`] }
-        : undefined,
-    ),
+    ...alterations(changes, change => {
+      if (change.kind !== "add part" || change.what !== "foreign key") return undefined;
+      if (exchanged && !arriving.has(change.table)) return referenceOnline(change, exchanged.get(change));
+      return { table: change.table, clauses: [`ADD ${constraintSql("foreign key", change.value)}`] };
+    }),
   ];
 }
 

@@ -167,8 +167,8 @@ function referenceSql({ columns, references, onDelete, onUpdate, deferrable, opt
     .join(" ");
 }
 
-/** CREATE INDEX with all that the index says. */
-export function createIndexSql(table: Table, index: Index): string {
+/** CREATE INDEX with all that the index says. @param how beside whom it is built: without it, nobody writes meanwhile */
+export function createIndexSql(table: Table, index: Index, how?: "CONCURRENTLY"): string {
   const parts = index.parts.map(part =>
     [
       "column" in part ? quote(part.column) : `(${expressionSql(part.sql, NAME, quote)})`,
@@ -190,12 +190,13 @@ export function createIndexSql(table: Table, index: Index): string {
     settings && ` WITH (${settings})`,
   ];
   const columns = `(${parts.join(", ")})${behind.filter(Boolean).join("")}`;
-  return `CREATE ${unique}INDEX ${quote(index.name)} ON ${quoteTable(addressOf(table))}${method} ${columns}${where}`;
+  const apart = how ? `${how} ` : "";
+  return `CREATE ${unique}INDEX ${apart}${quote(index.name)} ON ${quoteTable(addressOf(table))}${method} ${columns}${where}`;
 }
 
 /** Drops an index, which stands in the namespace of its table. */
-export function dropIndexSql(table: Table, { name }: Index): string {
-  return `DROP INDEX ${quoteBeside(table, name)}`;
+export function dropIndexSql(table: Table, { name }: Index, how?: "CONCURRENTLY"): string {
+  return `DROP INDEX ${how ? `${how} ` : ""}${quoteBeside(table, name)}`;
 }
 
 /** @param self whether the table's own note is meant too */

@@ -1,0 +1,117 @@
+import { addressOf } from "../../../schema/address.js";
+import type { Block, Hindrance, RenderPlan } from "../../shared/render-plan.js";
+import type { StepSyntax } from "../../shared/steps.js";
+import { cutName } from "../../../schema/naming.js";
+import type { Table } from "../../../schema/types.js";
+import { NAME_LIMIT, quote, quoteTable } from "../names.js";
+import { fillSql } from "./tables.js";
+import { namesThrough } from "../../../change/names.js";
+import { algorithmFor } from "./algorithm.js";
+import { alterationOf } from "./alter-table.js";
+import { tablePairs, type TablePair } from "./table-pair.js";
+import { steps } from "../steps.js";
+
+/**
+ * What keeps writers waiting as long as a table has rows: what the server only does by a copy of the table
+ * (https://mariadb.com/kb/en/innodb-online-ddl-overview/), and what is copied into the attic, or out of it, under a lock.
+ * @param blocks its statements
+ */
+export function hindrancesIn(plan: RenderPlan, blocks: readonly Block[]): Hindrance[] {
+  const there = new Set(plan.before.tables.map(table => quoteTable(addressOf(table))));
+  const arriving = plan.after.tables
+    .map(table => quoteTable(addressOf(table)))
+    .filter(table =>
+      plan.changes.some(
+        change => change.kind === "add table" && quoteTable(addressOf(change.table)) === table,
+      ),
+    );
+  const isNew = (sql: string) =>
+    arriving.some(table => !there.has(table) && sql.startsWith(`ALTER TABLE ${table}`));
+  return blocks.flatMap((block): Hindrance[] => {
+    const [first, reason] =
+      block.statements
+        .map(sql => [sql, isNew(sql) ? undefined : reasonFor(sql)] as const)
+        .find(each => each[1] !== undefined) ?? [];
+    return first !== undefined && reason !== undefined ? [{ what: wordsOf(block, first, plan), reason }] : [];
+  });
+}
+
+/** What of a block is in the way: of an ALTER TABLE the clauses for which alone the table would be copied. */
+function wordsOf({ title, details }: Block, sql: string, plan: RenderPlan): string {
+  const pair = tablePairs(plan, namesThrough(plan.changes)).find(({ now }) =>
+    sql.startsWith(`ALTER TABLE ${quoteTable(addressOf(now))}`),
+  );
+  if (pair) {
+    const { clauses, aside } = alterationOf(pair);
+    const altered = { was: pair.was, now: pair.now, interim: aside };
+    const copied = clauses.filter(
+      clause => clause !== "ALGORITHM=COPY" && algorithmFor([clause], altered) === "COPY",
+    );
+    if (copied.length > 0) return `${addressOf(pair.now)}: ${copied.join(", ")}`;
+  }
+  return details && details.length > 0 ? details.join(", ") : title;
+}
+
+function reasonFor(sql: string): string | undefined {
+  if (/^LOCK TABLES /.test(sql))
+    return "values are copied into the attic or out of it, and nobody may write meanwhile";
+  if (/^ALTER TABLE |^EXECUTE IMMEDIATE CONCAT\('ALTER TABLE /.test(sql))
+    return / LOCK=NONE$/.test(sql)
+      ? undefined
+      : "the server copies the table, and nobody may write meanwhile";
+  if (/^UPDATE /.test(sql) && !fillsRows(sql))
+    return "its values are worked out for all rows in one statement";
+  return undefined;
+}
+
+/**
+ * The statements with which a table is altered, where what is written without a value meanwhile gets it as well: rows that
+ * lack it would be in the way when it is demanded.
+ */
+export function fillingOnline(statements: readonly string[], { now, fillOf }: TablePair): string[] {
+  const fillers = statements.flatMap(sql => {
+    const column = fillsRows(sql)?.column.slice(1, -1).replaceAll("``", "`");
+    const fill = column === undefined ? undefined : fillOf(column);
+    return column !== undefined && fill ? [{ column, fill }] : [];
+  });
+  const make = fillers.flatMap(({ column, fill }) =>
+    EVENTS.map(event => {
+      const name = `NEW.${quote(column)}`;
+      return `CREATE TRIGGER ${fillerOf(now, column, event)} BEFORE ${event} ON ${quoteTable(addressOf(now))} FOR EACH ROW SET ${name} = coalesce(${name}, ${fillSql(fill, "NEW.")})`;
+    }),
+  );
+  const drop = fillers.flatMap(({ column }) =>
+    EVENTS.map(event => `DROP TRIGGER ${fillerOf(now, column, event)}`),
+  );
+  return [...make, ...statements, ...drop];
+}
+
+const EVENTS = ["INSERT", "UPDATE"] as const;
+
+function fillerOf({ name }: Table, column: string, event: string): string {
+  return quote(cutName(`emberset_fill_${event.toLowerCase()}_${name}_${column}`, NAME_LIMIT));
+}
+
+/** What a run that stopped may leave behind, and no schema tells. */
+export function tidyOnline(plan: RenderPlan): string[] {
+  return tablePairs(plan, namesThrough(plan.changes)).flatMap(({ now, fillOf }) =>
+    now.columns
+      .filter(({ name }) => fillOf(name))
+      .flatMap(({ name }) => EVENTS.map(event => `DROP TRIGGER IF EXISTS ${fillerOf(now, name, event)}`)),
+  );
+}
+
+/** An update that gives a value to all rows that have none: the table and the column, as they are quoted. */
+export function fillsRows(sql: string): { readonly table: string; readonly column: string } | undefined {
+  const [, table, column, empty] = FILLS.exec(sql) ?? [];
+  return table === undefined || column !== empty ? undefined : { table, column: column! };
+}
+
+const NAME = "`(?:[^`]|``)+`";
+const FILLS = new RegExp(`^UPDATE (${NAME}) SET (${NAME}) = [^]+ WHERE (${NAME}) IS NULL$`);
+
+/** The steps of a script that is run while others write. */
+export const onlineSteps: StepSyntax = {
+  ...steps,
+  stepOf: sql => (fillsRows(sql) ? { kind: "pieces", about: [] } : steps.stepOf(sql)),
+};

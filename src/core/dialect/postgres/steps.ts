@@ -1,0 +1,47 @@
+import { matters, tokenize } from "../../sql/tokens.js";
+import type { Step, StepSyntax } from "../shared/steps.js";
+import { TOKENS } from "./settle.js";
+
+/** How the statements of a script are told that is no transaction: https://www.postgresql.org/docs/15/sql-createindex.html#SQL-CREATEINDEX-CONCURRENTLY */
+export const steps: StepSyntax = {
+  stepOf: sql => ({ kind: kindOf(sql), about: [] }),
+  lockingToo: sql => sql,
+  prepares: () => false,
+  copiedAnew: () => [],
+  sets: () => undefined,
+};
+
+/** The index that a statement makes, or drops, outside of a transaction, as it is quoted; undefined: it is none such. */
+export function indexApart(
+  sql: string,
+): { readonly does: "create" | "drop"; readonly index: string } | undefined {
+  const [, made, namespace = ""] = CREATES.exec(sql) ?? [];
+  if (made !== undefined) return { does: "create", index: `${namespace}${made}` };
+  const [, dropped] = DROPS.exec(sql) ?? [];
+  return dropped === undefined ? undefined : { does: "drop", index: dropped };
+}
+
+/** An update that gives a value to all rows that have none: the table and the column, as they are quoted. */
+export function fillsRows(sql: string): { readonly table: string; readonly set: string } | undefined {
+  const [, table, set, column, empty] = FILLS.exec(sql) ?? [];
+  return table === undefined || column !== empty ? undefined : { table, set: set! };
+}
+
+const NAME = `"(?:[^"]|"")+"`;
+const TABLE = `(?:${NAME}\\.)?${NAME}`;
+const CREATES = new RegExp(`^CREATE (?:UNIQUE )?INDEX CONCURRENTLY (${NAME}) ON (${NAME}\\.)?${NAME}`);
+const DROPS = new RegExp(`^DROP INDEX CONCURRENTLY (${TABLE})$`);
+const FILLS = new RegExp(`^UPDATE (${TABLE}) SET ((${NAME}) = [^]+) WHERE (${NAME}) IS NULL$`);
+
+/** What takes as long as a table has rows, or cannot be used before it is committed, is committed by itself. */
+const LONG = / VALIDATE CONSTRAINT | ADD VALUE /;
+const QUICK =
+  /^(?:ALTER|COMMENT|GRANT|REVOKE|CREATE (?:TABLE|SCHEMA|SEQUENCE|TYPE|DOMAIN|FUNCTION|TRIGGER|VIEW|POLICY|INDEX|UNIQUE INDEX|OR REPLACE)|DROP) /;
+
+function kindOf(sql: string): Step["kind"] {
+  if (indexApart(sql)) return "apart";
+  if (fillsRows(sql)) return "pieces";
+  if (QUICK.test(sql)) return LONG.test(sql) ? "rows" : "quick";
+  const [first] = tokenize(sql, TOKENS).filter(matters);
+  return /^SET$/i.test(first?.text ?? "") ? "session" : "rows";
+}

@@ -1,0 +1,75 @@
+import { setTimeout as wait } from "node:timers/promises";
+import { fillsRows } from "../../core/dialect/mariadb/render/online.js";
+import { mariadb } from "../../core/dialect/mariadb/index.js";
+import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
+import type { Steps } from "../session/database.js";
+import { PIECE_TAKES, patiently } from "../session/patience.js";
+import type { Statements } from "../session/statements.js";
+
+/** How many rows the first piece has, and any has at most. */
+const ROWS = { first: 500, most: 20_000 };
+
+/** Kinds of columns whose values, as the driver gives them, are found again as literals. */
+const PLAIN = /^(?:tiny|small|medium|big)?int\b|^(?:var)?char\b|^date$|^uuid$/;
+
+/**
+ * An update of all rows that lack a value, in the order of the key, so many at a time, each committed by itself: a piece is
+ * to be short, and between two of them others have their turn. What is filled already costs little, so that one that was cut
+ * off is done again. Without a key of plain values it is one statement.
+ */
+export async function fillInPieces(
+  { rows, runScripted }: Pick<Statements, "rows" | "runScripted">,
+  sql: string,
+  together: Steps["together"],
+): Promise<void> {
+  const { table } = fillsRows(sql)!;
+  const key = await rows(
+    "SELECT COLUMN_NAME AS name, COLUMN_TYPE AS type FROM information_schema.COLUMNS JOIN information_schema.STATISTICS USING (TABLE_SCHEMA, TABLE_NAME, COLUMN_NAME) WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ? AND INDEX_NAME = 'PRIMARY' ORDER BY SEQ_IN_INDEX",
+    table.slice(1, -1).replaceAll("``", "`"),
+  );
+  if (key.length === 0 || !key.every(({ type }) => PLAIN.test(String(type)))) {
+    await patiently(() => together(() => runScripted(sql)));
+    return;
+  }
+  const names = key.map(({ name }) => mariadb.names.quote(String(name)));
+  const list = names.join(", ");
+  const literals = (row: CatalogRow) => key.map(({ name }) => literalOf(row[String(name)]));
+  let many = ROWS.first;
+  let from: readonly string[] | undefined;
+  for (;;) {
+    const behind = from ? ` WHERE ${isBehind(names, from, ">")}` : "";
+    const [last] = await rows(
+      `SELECT ${list} FROM ${table}${behind} ORDER BY ${list} LIMIT 1 OFFSET ${many - 1}`,
+    );
+    const to = last && literals(last);
+    const piece = [sql, from && isBehind(names, from, ">"), to && `NOT ${isBehind(names, to, ">")}`]
+      .filter(Boolean)
+      .join(" AND ");
+    const start = performance.now();
+    await patiently(() => together(() => runScripted(piece)));
+    if (!to) return;
+    from = to;
+    const took = performance.now() - start;
+    if (took > 2 * PIECE_TAKES) many = Math.max(50, Math.floor(many / 2));
+    else if (took < PIECE_TAKES) many = Math.min(ROWS.most, many * 2);
+    await wait(took / 4);
+  }
+}
+
+/** Whether a row stands behind another in the order of their keys, in words that an index serves: `(a > 1 OR (a = 1 AND b > 2))`. */
+function isBehind(
+  [name, ...names]: readonly string[],
+  [value, ...values]: readonly string[],
+  by: string,
+): string {
+  const here = `${name!} ${by} ${value!}`;
+  return names.length === 0
+    ? `(${here})`
+    : `(${here} OR (${name!} = ${value!} AND ${isBehind(names, values, by)}))`;
+}
+
+function literalOf(value: unknown): string {
+  return typeof value === "number" || typeof value === "bigint"
+    ? String(value)
+    : mariadb.rows.literalSql(String(value));
+}

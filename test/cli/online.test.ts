@@ -1,0 +1,156 @@
+import { setTimeout as sleep } from "node:timers/promises";
+import { afterAll, describe, expect, test } from "vitest";
+import type { Engine } from "../engines/engine.js";
+import { mariadbEngine } from "../engines/mariadb.js";
+import { postgresEngine } from "../engines/postgres.js";
+import { Studio } from "./studio.js";
+
+const engines = { PostgreSQL: await postgresEngine(), MariaDB: await mariadbEngine() };
+const ROWS = 60_000;
+
+const HEAD = `import { IsInt, IsOptional, IsString, MaxLength } from "class-validator";
+import { Field, RefersTo, Stamp, Stored } from "emberset";
+@Stored() export class Potter { @IsString() @MaxLength(80) name!: string; }
+`;
+const pieces = (fields: string, unique = "") => `${HEAD}
+@Stored<Piece>({ ${unique} }) export class Piece {
+  ${fields}
+  @Stamp("updated") updatedAt!: Date;
+}
+`;
+const BEFORE = pieces(`@IsString() @MaxLength(80) title!: string;
+  @IsOptional() @IsInt() weight?: number;
+  @IsOptional() @IsInt() shelf?: number;`);
+const AFTER = pieces(
+  `@IsString() @MaxLength(80) title!: string;
+  @IsInt() @Field({ default: 7, fill: 0 }) weight!: number;
+  @IsOptional() @IsInt() shelf?: number;
+  @IsOptional() @RefersTo(() => Potter, { onDelete: "set null" }) potter?: Potter;`,
+  `unique: [["title"]], indexes: [["shelf"]]`,
+);
+
+describe.each(Object.entries(engines))("a migration that runs while others write, on %s", (title, engine) => {
+  afterAll(() => engine?.close());
+
+  test.runIf(engine)(
+    "loses no write, keeps nobody waiting for long, and goes there and back",
+    async () => {
+      const studio = await atFirst(engine!);
+      studio.write("models/studio.ts", AFTER).ok("draft", "more of pieces", "--online", "--lose");
+      const script = studio.read(`migrations/0002-more-of-pieces/forward.${engine!.dialect.name}.sql`);
+      expect(script).toContain("-- Online: ");
+      expect(script).toMatch(title === "MariaDB" ? /LOCK=NONE/ : /CONCURRENTLY[^]*VALIDATE CONSTRAINT/);
+      const stamps = "SELECT count(DISTINCT updated_at) AS n FROM pieces WHERE id > 100";
+      const before = await engine!.rows(stamps);
+      for (const way of ["forward", "back", "forward"]) {
+        const client = await busyClient(engine!);
+        const run = await studio.finish(way, "--yes");
+        const { refused, wrong, writes, longest } = await client.stop();
+        expect([run.status, refused, wrong], run.stderr).toEqual([0, [], []]);
+        expect(writes).toBeGreaterThan(20);
+        // A step waits a second at most on MariaDB; so do others behind it.
+        expect(longest).toBeLessThan(2500);
+        expect(studio.ok("status")).toContain("no drift");
+      }
+      // What is filled is no update in the eyes of stamps.
+      expect(await engine!.rows(stamps)).toEqual(before);
+      expect(await engine!.rows("SELECT count(*) AS n FROM pieces WHERE weight IS NULL")).toEqual([{ n: 0 }]);
+    },
+    120_000,
+  );
+
+  test.runIf(engine)(
+    "waits for others in small turns, and goes on where it was killed",
+    async () => {
+      const studio = await atFirst(engine!);
+      studio.write("models/studio.ts", AFTER).ok("draft", "more of pieces", "--online", "--lose");
+      const other = await engine!.open();
+      await other.run("BEGIN");
+      await other.rows("SELECT count(*) FROM pieces");
+      const [child, run] = studio.interruptible("forward", "--yes");
+      await sleep(1500);
+      // What reads and does not end is in the way of the one and not of others.
+      const [start, client] = [performance.now(), await engine!.open()];
+      await client.run("UPDATE pieces SET shelf = 1 WHERE id = 1");
+      expect(performance.now() - start).toBeLessThan(2500);
+      await client.close();
+      child.kill("SIGKILL");
+      await run;
+      await other.run("COMMIT");
+      await other.close();
+      expect(studio.ok("forward", "--yes")).toContain("1 migration ran");
+      expect(studio.ok("status")).toContain("2 run · 0 pending · no drift");
+    },
+    120_000,
+  );
+
+  test.runIf(engine)(
+    "is refused where rows would be written anew, as the target or the draft says",
+    async () => {
+      const studio = await atFirst(engine!, "online: true");
+      studio.write(
+        "models/studio.ts",
+        BEFORE.replace("@IsInt() shelf?: number", "@IsString() @MaxLength(9) shelf?: string"),
+      );
+      const { status, stderr } = studio.emberset("draft", "a shelf is a word");
+      expect([status, stderr]).toEqual([
+        3,
+        expect.stringMatching(/^E140 .*nothing was drafted[^]*pieces\.shelf/),
+      ]);
+      expect(studio.ok("draft", "a shelf is a word", "--no-online")).toContain("Written");
+      studio.ok("discard");
+      studio.write("models/studio.ts", BEFORE.replace(/.*shelf.*/, ""));
+      expect(studio.emberset("draft", "no shelf").stderr).toMatch(/^E140 [^]*attic/);
+      studio.ok("draft", "no shelf", "--lose");
+      expect(studio.json("forward", "--yes")).toMatchObject({ drift: [] });
+    },
+  );
+});
+
+async function atFirst(engine: Engine, more = ""): Promise<Studio> {
+  await engine.empty();
+  const settings = `{ dialect: "${engine.dialect.name}", url: "${engine.url}", ${more} }`;
+  const studio = new Studio({ "emberset.config.ts": `export default { targets: { local: ${settings} } };` });
+  studio.write("models/studio.ts", BEFORE).ok("draft", "start", "--no-online");
+  studio.ok("forward");
+  const numbers =
+    engine.dialect.name === "postgres"
+      ? `generate_series(1, ${ROWS}) AS n`
+      : `(SELECT seq AS n FROM seq_1_to_${ROWS}) AS s`;
+  await engine.run(`INSERT INTO pieces (title, shelf) SELECT concat('piece ', n), n % 40 FROM ${numbers}`);
+  return studio;
+}
+
+/** A client that writes all the while, and remembers what it was told. */
+async function busyClient(engine: Engine) {
+  const client = await engine.open();
+  const refused: string[] = [];
+  const wrong: string[] = [];
+  const held = new Map<number, number>();
+  let [writes, longest, isOver] = [0, 0, false];
+  const work = (async () => {
+    while (!isOver) {
+      const start = performance.now();
+      const id = 1 + (writes % 100);
+      await client.run(`UPDATE pieces SET shelf = ${writes} WHERE id = ${id}`).then(
+        () => held.set(id, writes),
+        (error: unknown) => refused.push(String(error)),
+      );
+      writes += 1;
+      longest = Math.max(longest, performance.now() - start);
+      await sleep(5);
+    }
+    for (const row of await client.rows("SELECT id, shelf FROM pieces WHERE id <= 100")) {
+      const value = held.get(Number(row["id"]));
+      if (value !== undefined && value !== row["shelf"]) wrong.push(JSON.stringify(row));
+    }
+    await client.close();
+  })();
+  return {
+    stop: async () => {
+      isOver = true;
+      await work;
+      return { refused, wrong, writes, longest };
+    },
+  };
+}
