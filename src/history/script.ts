@@ -7,6 +7,7 @@ import type { Dialect } from "../core/dialect/shared/dialect.js";
 import type { Block, RenderPlan } from "../core/dialect/shared/render-plan.js";
 import { widens } from "../core/dialect/registry.js";
 import { asOnline, hindrancesOf } from "../core/plan/online.js";
+import { losesNothingOn } from "../core/plan/kept.js";
 import { heldAddresses, planFor, type Keeping } from "../core/plan/plan.js";
 import { addressOf } from "../core/schema/address.js";
 import type { Schema } from "../core/schema/types.js";
@@ -134,7 +135,7 @@ export function takesAway(change: Change): boolean {
 function fatesOf(
   migration: Migration,
   direction: Direction,
-  { attic }: RenderPlan,
+  { attic, changes }: RenderPlan,
   dialect: Dialect,
 ): (change: Change) => string {
   const kept = attic?.kept ?? [];
@@ -150,9 +151,19 @@ function fatesOf(
   const isKept = (change: Change) =>
     attic !== undefined &&
     (change.kind !== "alter column" || values.has(`${after(change.table)}.${change.after.name}`));
+  // What is lost elsewhere may come back here as it was.
+  const losesNothing = (change: Change) =>
+    change.kind === "alter column" &&
+    changes.some(
+      each =>
+        each.kind === "alter column" &&
+        each.table === after(change.table) &&
+        each.after.name === change.after.name &&
+        lossOf(each, losesNothingOn(dialect)) === undefined,
+    );
   if (direction === "forward")
     return change => {
-      if (!takesAway(change)) return "";
+      if (!takesAway(change) || losesNothing(change)) return "";
       const what = change.kind === "alter column" ? "old values " : "";
       return isKept(change) ? ` (${what}kept in the attic)` : ` (${what}lost)`;
     };

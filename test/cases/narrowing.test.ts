@@ -149,7 +149,74 @@ describe.each(engines)("on a real %s", (name, engine) => {
     },
     600_000,
   );
+
+  test.runIf(engine?.dialect.types.refusesLoss)(
+    "a value of which nothing is kept is refused, or comes back as it was",
+    async () => {
+      const database = await engine!.open();
+      const told = { back: 0, refused: 0 };
+      const { refusesLoss } = database.dialect.types;
+      try {
+        for (const from of Object.keys(types))
+          for (const to of Object.keys(types)) {
+            const [a, b] = [holding(database.dialect.name, from), holding(database.dialect.name, to)];
+            const [was, now] = [a, b].map(schema => nativeOf(database.dialect.types.settle(schema)));
+            if (was === now || !refusesLoss!(was!, now!)) continue;
+            for (const value of [...(types[from] ?? []), ...(EXTREMES[from] ?? [])])
+              told[await thereAndBack(database, [a, b], value)] += 1;
+          }
+      } finally {
+        await database.close();
+      }
+      expect(told.back).toBeGreaterThan(told.refused);
+      expect(told.refused).toBeGreaterThan(5);
+    },
+    600_000,
+  );
 });
+
+/** Values at the ends of types. */
+const EXTREMES: Readonly<Record<string, readonly string[]>> = {
+  date: ["infinity", "4713-01-01 BC", "9999-12-31"],
+  timestamp: ["infinity", "-infinity", "4713-11-24 00:00:00 BC", "294276-12-31 23:59:59.999999"],
+  timestamptz: ["infinity", "4713-11-24 00:00:00 BC", "294276-12-31 23:59:59.999999+00"],
+  "decimal(6,3)": ["NaN", "999.999"],
+  bigint: ["-9223372036854775808"],
+  text: ["  ", "a\n", "é".repeat(9)],
+};
+
+function nativeOf({ tables: [pieces] }: Schema): string {
+  const type = pieces?.columns.find(({ name }) => name === "held")?.type;
+  return type?.kind === "native" ? (type.sql["postgres"] ?? "") : "";
+}
+
+/** A value is turned, without being asked about, and turned back: it is what it was, unless it was refused. */
+async function thereAndBack(
+  database: Database,
+  [a, b]: readonly [Schema, Schema],
+  value: string,
+): Promise<"back" | "refused"> {
+  const { dialect } = database;
+  const run = async (from: Schema, to: Schema) => {
+    for (const { statements } of blocksFor(dialect, from, diff(from, to)))
+      for (const sql of statements) await database.runScripted(sql);
+  };
+  const shown = () => database.rows("SELECT held::text AS held, held IS NULL AS none FROM pieces");
+  await database.run("DROP TABLE IF EXISTS pieces");
+  await run(EMPTY_SCHEMA, a);
+  await database.run(`INSERT INTO pieces (held) VALUES (${dialect.rows.literalSql(value)})`);
+  const before = await shown();
+  if (
+    await run(a, b).then(
+      () => false,
+      () => true,
+    )
+  )
+    return "refused";
+  await run(b, a);
+  expect(await shown(), `${nativeOf(dialect.types.settle(b))} in between`).toEqual(before);
+  return "back";
+}
 
 /** Values of one type that are counted though another takes them as they are, or not counted though it does not. */
 async function wrongly(

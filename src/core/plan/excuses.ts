@@ -2,7 +2,7 @@ import { lossesOf, madeBy } from "../change/loss.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf } from "../schema/address.js";
-import { widensOn } from "./kept.js";
+import { losesNothingOn } from "./kept.js";
 
 /** Tables and columns, as they are called before a forward plan, whose values going back cannot bring again. */
 export function excusedBack(plan: RenderPlan, dialect: Dialect): string[] {
@@ -13,7 +13,7 @@ export function excusedBack(plan: RenderPlan, dialect: Dialect): string[] {
       return kept.key.length === 0 ? [] : kept.columns.map(({ name }) => `${address}.${name}`);
     }),
   );
-  return lossesOf(plan.changes, widensOn(dialect))
+  return lossesOf(plan.changes, losesNothingOn(dialect))
     .map(({ thing }) => thing)
     .filter(thing => !restored.has(thing));
 }

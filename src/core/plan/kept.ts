@@ -99,7 +99,7 @@ interface KeptOfTable {
 /** Values of the tables that stay, table by table. */
 function keptValues(plan: RenderPlan, dialect: Dialect, addressFor: AddressFor): KeptOfTable[] {
   const names = namesThrough(plan.changes);
-  const losses = lossesByTable(plan.changes, widensOn(dialect));
+  const losses = lossesByTable(plan.changes, losesNothingOn(dialect));
   const oldTables = tablesByAddress(plan.before);
   return plan.after.tables.flatMap((now): KeptOfTable[] => {
     const address = addressOf(now);
@@ -131,10 +131,24 @@ function lossesByTable(changes: readonly Change[], widens: (before: DataType, af
   return { columns, values };
 }
 
+/**
+ * The same, or whether the engine refuses what does not fit and brings back what does: then no other value stands in the
+ * column afterwards, and nothing need be kept.
+ */
+export function losesNothingOn(dialect: Dialect): (before: DataType, after: DataType) => boolean {
+  const { name, types } = dialect;
+  const [widens, text] = [widensOn(dialect), nativeText(name)];
+  return (before, after) => widens(before, after) || types.refusesLoss?.(text(before), text(after)) === true;
+}
+
 /** Whether one of a dialect's own types widens to another. */
 export function widensOn({ name, types }: Dialect): (before: DataType, after: DataType) => boolean {
-  const text = (type: DataType) => (type.kind === "native" ? (type.sql[name] ?? "") : "");
+  const text = nativeText(name);
   return (before, after) => equal(before, after) || types.widens(text(before), text(after));
+}
+
+function nativeText(dialect: string): (type: DataType) => string {
+  return type => (type.kind === "native" ? (type.sql[dialect] ?? "") : "");
 }
 
 interface StayingTable {

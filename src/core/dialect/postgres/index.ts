@@ -1,4 +1,4 @@
-import { retype } from "./retyping.js";
+import { refusesLoss, retype } from "./retyping.js";
 import { EVERYWHERE } from "../../lower/differences.js";
 import { EVERYONE } from "../../schema/grants.js";
 import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
@@ -38,6 +38,7 @@ export const postgres: Dialect = {
     unspell,
     words,
     widens,
+    refusesLoss,
     retype,
     objects: {
       kinds: ["view", "materialized view", "function", "procedure", "trigger"],

@@ -40,6 +40,7 @@ export function castSql(before: Column, after: Column, value: string): string {
   if (now === "varchar" || now === "char") return TEXTS.test(from) ? value : `${value}::text`;
   if (was === "boolean" && NUMBERS.includes(now)) return `${value}::integer::${to}`;
   if (NUMBERS.includes(was) && now === "boolean") return `(${value} <> 0)`;
+  if (keepsMoments(from, to)) return `${value}::${to}`;
   if (was === "timestamptz" && (now === "timestamp" || now === "date"))
     return `(${value} AT TIME ZONE 'UTC')::${to}`;
   if ((was === "timestamp" || was === "date") && now === "timestamptz")
@@ -58,6 +59,39 @@ function kindOf(type: string): string {
   const { name, behind, dimensions } = parseNativeType(type);
   return words(type).name || (behind === "" && dimensions === "" ? name : type);
 }
+
+/**
+ * Whether the server refuses a value rather than round or cut it, and what it takes comes back as it was: texts and whole
+ * numbers of other sizes, decimals with as many places, moments in UTC, and what is written as a text.
+ */
+export function refusesLoss(from: string, to: string): boolean {
+  const [was, now] = [kindOf(from), kindOf(to)];
+  const isLong = (kind: string) => kind === "text" || kind === "varchar";
+  if (isLong(now)) return isLong(was) || WRITTEN_PLAINLY.has(was);
+  if (WHOLE.has(was) && WHOLE.has(now)) return true;
+  const [[, scale = 0], [, places = 0]] = [parseNativeType(from).numbers, parseNativeType(to).numbers];
+  const isBounded = [from, to].every(
+    type => kindOf(type) !== "decimal" || parseNativeType(type).numbers.length > 0,
+  );
+  if (now === "decimal") return isBounded && (WHOLE.has(was) || (was === "decimal" && places >= scale));
+  return keepsMoments(from, to);
+}
+
+const WHOLE: ReadonlySet<string> = new Set(["smallint", "integer", "bigint"]);
+const WRITTEN_PLAINLY: ReadonlySet<string> = new Set([...WHOLE, "boolean", "uuid", "date", "decimal"]);
+
+/**
+ * Whether a moment without a zone becomes the same in UTC, or the other way round: where the session's own zone is UTC, nothing
+ * that is stored changes. https://www.postgresql.org/docs/15/sql-altertable.html#SQL-ALTERTABLE-NOTES
+ */
+export function keepsMoments(from: string, to: string): boolean {
+  const kinds = [kindOf(from), kindOf(to)].sort().join();
+  const [[precision = 6], [now = 6]] = [parseNativeType(from).numbers, parseNativeType(to).numbers];
+  return kinds === "timestamp,timestamptz" && now >= precision;
+}
+
+/** What the session must say for a cast between them, where a person runs it. */
+export const IN_UTC = "SET TimeZone = 'UTC'";
 
 /**
  * Texts that are taken for something else than they say: a time with a date or a zone beside it, which are passed over;

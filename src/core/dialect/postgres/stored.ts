@@ -1,5 +1,6 @@
 import type { AlterColumn } from "../../change/types.js";
 import { parseNativeType } from "../../sql/native-type.js";
+import { keepsMoments } from "./retyping.js";
 import { typeOf } from "./types.js";
 
 /**
@@ -7,7 +8,8 @@ import { typeOf } from "./types.js";
  * https://www.postgresql.org/docs/15/sql-altertable.html#SQL-ALTERTABLE-NOTES
  */
 export function keepsStored({ before, after, convert }: AlterColumn): boolean {
-  return convert === undefined && staysStored(typeOf(before), typeOf(after));
+  const [from, to] = [typeOf(before), typeOf(after)];
+  return convert === undefined && (staysStored(from, to) || keepsMoments(from, to));
 }
 
 /** Whether what is stored of a type is what is stored of another. */

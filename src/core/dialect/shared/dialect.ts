@@ -104,6 +104,11 @@ interface DialectTypes {
   readonly words: (text: string) => TypeWords;
   /** Whether every value of one native type is a value of the other, and comes out of it as it went in. */
   readonly widens: (before: string, after: string) => boolean;
+  /**
+   * Whether a value of one native type is refused rather than made something else, where it is none of the other, and all
+   * that are taken come back as they were by the engine's own rules. Absent: of none that widens does not tell of.
+   */
+  readonly refusesLoss?: (before: string, after: string) => boolean;
   /** What becomes of a value when its column changes its type. */
   readonly retype: Retype;
   /** A condition that holds of a value that is in the way when its column begins to count. Absent: none is. */

@@ -5,7 +5,7 @@ import type { Column, Default } from "../../../schema/types.js";
 import { textFor } from "../../../sql/placeholders.js";
 import { defaultSql as valueSql, literalSql } from "../expressions.js";
 import { quote, quoteTable } from "../names.js";
-import { castSql } from "../retyping.js";
+import { castSql, IN_UTC, keepsMoments } from "../retyping.js";
 import { NAME, typeOf } from "../types.js";
 import type { Clauses } from "./clauses.js";
 import {
@@ -76,7 +76,12 @@ export function alterColumnSql(change: AlterColumn): Clauses {
   const counting = alterCounting(change);
   const retyped = isRetyped(change);
   return {
-    before: [...dropExpressionSql(change), ...(retyped ? [] : fillOldRowsSql(change)), ...counting.before],
+    before: [
+      ...(retyped && convertsMoments(change) ? [IN_UTC] : []),
+      ...dropExpressionSql(change),
+      ...(retyped ? [] : fillOldRowsSql(change)),
+      ...counting.before,
+    ],
     clauses: [
       ...alterTypeSql(change),
       ...alterNullableSql(change),
@@ -86,6 +91,10 @@ export function alterColumnSql(change: AlterColumn): Clauses {
     afterwards: counting.afterwards,
     after: counting.after,
   };
+}
+
+function convertsMoments({ before, after, convert }: AlterColumn): boolean {
+  return convert === undefined && keepsMoments(typeOf(before), typeOf(after));
 }
 
 function isRetyped({ before, after, convert }: AlterColumn): boolean {
