@@ -97,7 +97,7 @@ async function backOn(target: TargetSettings, history: History, options: BackOpt
           editedBack.push(name);
       }
       const result = options.show
-        ? showScripts(target, migrations, "back")
+        ? await showScripts(target, migrations, "back", database)
         : await runMigrations(database, migrations, "back", options, ranThere(state));
       return { ...result, ran: [...first, ...result.ran], editedBack, goneOn };
     },

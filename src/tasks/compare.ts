@@ -2,16 +2,15 @@ import { risks, type RiskLevel } from "../core/change/risk.js";
 import { isOfDefinition, tableOf, type Change, type DefinitionChange } from "../core/change/types.js";
 import { isObject } from "../core/schema/types.js";
 import { describeChange, describeDifference, describeWithin } from "../core/change/words.js";
-import type { Cost } from "../core/dialect/shared/costs.js";
 import { widens } from "../core/dialect/registry.js";
 import { planFor } from "../core/plan/plan.js";
 import type { Probe } from "../core/plan/probe.js";
 import { probes } from "../core/plan/probes.js";
-import { addressOf } from "../core/schema/address.js";
 import { sameSchema } from "../core/schema/canonical.js";
-import { runProbes, sizesOf, type Example, type TableSize } from "../database/count-rows.js";
+import { runProbes, type Example } from "../database/count-rows.js";
 import { withExistingDatabase } from "../database/open.js";
 import { showNumber } from "../history/migration.js";
+import { costsOf, costsOn, type CostReport } from "./costs.js";
 import { oneTarget } from "./databases.js";
 import { dialectOf } from "../project/settings.js";
 import { openProject, type OpenProject } from "./open-project.js";
@@ -35,14 +34,6 @@ export interface CompareResult {
   readonly rows?: RowReport;
   /** What takes as long as a table has rows, on the target's kind of database; undefined where nothing is drafted from these points. */
   readonly costs?: CostReport;
-}
-
-/** What a run costs those who use the tables meanwhile, a table each by its name after all changes. */
-export interface CostReport {
-  readonly dialect: string;
-  /** Whether all of it is one transaction: what it locks stays locked to the end. */
-  readonly together: boolean;
-  readonly tables: readonly (Cost & TableSize)[];
 }
 
 export interface ComparedChange {
@@ -146,30 +137,19 @@ async function askTarget(
       } as const)
     : undefined;
   const plan = planFor(dialect, start.schema, changes, keeping);
-  const { render } = dialect;
-  const told = render.costs(plan, render.blocks(plan));
-  const reportOf = (tables: CostReport["tables"]): CostReport => ({
-    ...{ dialect: dialect.name, together: render.steps === undefined },
-    tables: tables.map(each => ({ ...each, table: called(each.table, changes) ?? each.table })),
-  });
   const asked = await withExistingDatabase(
     target,
     { mode: "read", ...watched(options, target) },
     async database => {
       const state = await readState(database, project.history());
       if (!state.schema || !sameSchema(state.schema, start.schema)) return undefined;
-      const tables = plan.before.tables.filter(table => told.some(cost => cost.table === addressOf(table)));
-      const sizes = tables.length > 0 ? await sizesOf(database, tables) : undefined;
-      const sized = told
-        .filter(({ table }) => sizes?.get(table)?.rows !== 0)
-        .map(cost => ({ ...cost, ...sizes?.get(cost.table) }));
       const results = await runProbes(database, probes(plan, dialect));
       const found = results.map(({ question, count, meaning, examples = [], sight }) => ({
         ...{ question, count, meaning, examples },
         ...(sight && { query: sight.sql }),
       }));
-      return { rows: { target: target.name, found }, costs: reportOf(sized) };
+      return { rows: { target: target.name, found }, costs: await costsOn(database, plan) };
     },
   );
-  return asked ?? { costs: reportOf(told) };
+  return asked ?? { costs: costsOf(plan, dialect) };
 }

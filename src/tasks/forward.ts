@@ -77,7 +77,7 @@ async function forwardOn(
     refuseOutOfOrder(found, target);
     if (options.show) {
       const { wanted, left } = chooseMigrations(found, options.to);
-      return { ...showScripts(target, wanted, "forward"), left };
+      return { ...(await showScripts(target, wanted, "forward", database)), left };
     }
     // What was being undone is undone first: the schema is in the midst of it.
     const undone =
@@ -96,7 +96,8 @@ async function forwardOn(
   // Neither showing nor running nothing makes a database.
   if (options.show || fresh.wanted.length === 0) {
     const found = await withExistingDatabase(target, { mode: "read", ...watched(options, target) }, work);
-    return found ?? { ...showScripts(target, options.show ? fresh.wanted : [], "forward"), left: fresh.left };
+    if (found) return found;
+    return { ...(await showScripts(target, options.show ? fresh.wanted : [], "forward")), left: fresh.left };
   }
   return withDatabase(
     target,

@@ -23,9 +23,9 @@ export {
   type CompareOptions,
   type CompareResult,
   type ComparedChange,
-  type CostReport,
   type RowReport,
 } from "./compare.js";
+export type { CostReport } from "./costs.js";
 export { condense, type CondenseOptions, type CondenseResult } from "./condense.js";
 export { describeDiffering, type DifferingResult } from "./differing.js";
 export {

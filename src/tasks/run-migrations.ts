@@ -14,7 +14,8 @@ import { runMigration } from "../database/run-migration.js";
 import { showNumber, type Migration } from "../history/migration.js";
 import { filesOf, readScript } from "../history/read.js";
 import { isEdited, migrationPlan, wayOf } from "../history/script.js";
-import type { TargetSettings } from "../project/settings.js";
+import { dialectOf, type TargetSettings } from "../project/settings.js";
+import { costsOf, costsOn, type CostReport } from "./costs.js";
 import { askForMore, askRows, losingProbes, type NextRun } from "./ask-rows.js";
 import { lookAt } from "./drift.js";
 import type { MayLose, RanMigration, TaskOptions } from "./options.js";
@@ -33,9 +34,18 @@ export interface RunResult {
   readonly place: string;
   readonly ran: readonly RanMigration[];
   /** When the SQL was only asked for: the scripts that would run. */
-  readonly scripts?: readonly { readonly name: string; readonly file: string; readonly text: string }[];
+  readonly scripts?: readonly ShownScript[];
   /** How the database differs afterwards from what the migrations say, a line each. */
   readonly drift: readonly string[];
+}
+
+/** A script that would run. */
+interface ShownScript {
+  readonly name: string;
+  readonly file: string;
+  readonly text: string;
+  /** What takes as long as a table has rows; of the first one, how long on this database. */
+  readonly costs: CostReport;
 }
 
 /** The names of what has run on a database, the oldest first. */
@@ -81,16 +91,21 @@ export function refuseOutOfOrder({ entries }: DatabaseState, { name: target }: T
     throw problems.outOfOrder({ target, pending: showNumber(pending.number), run: showNumber(later.number) });
 }
 
-/** The scripts that would run, and nothing done. */
-export function showScripts(
+/** The scripts that would run, and nothing done. @param database where it can be looked at */
+export async function showScripts(
   target: TargetSettings,
   migrations: readonly Migration[],
   direction: Direction,
-): RunResult {
-  const scripts = migrations.map(migration => {
+  database?: Database,
+): Promise<RunResult> {
+  const scripts: ShownScript[] = [];
+  for (const [at, migration] of migrations.entries()) {
     const { file, text } = readScript(migration, direction, target.dialect);
-    return { name: migration.name, file, text };
-  });
+    const plan = migrationPlan(migration, direction, dialectOf(target));
+    // What is there tells only of what is done to it first.
+    const costs = database && at === 0 ? await costsOn(database, plan) : costsOf(plan, dialectOf(target));
+    scripts.push({ name: migration.name, file, text, costs });
+  }
   return { target: target.name, place: target.label, ran: [], scripts, drift: [] };
 }
 

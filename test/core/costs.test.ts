@@ -1,6 +1,7 @@
 import { describe, expect, test } from "vitest";
 import { diff, fillKey } from "../../src/core/change/diff.js";
 import { dialects } from "../../src/core/dialect/registry.js";
+import { together } from "../../src/core/dialect/shared/costs.js";
 import { planFor } from "../../src/core/plan/plan.js";
 import type { Column, ForeignKey, Schema, Table } from "../../src/core/schema/types.js";
 import { table } from "./render-cases.js";
@@ -109,7 +110,7 @@ describe.each(cases)("%s", (_, before, after, ...expected) => {
     ]);
     const { render } = dialects[name];
     const plan = planFor(dialects[name], before, diff(before, after, { fills }));
-    const told = render.costs(plan, render.blocks(plan));
+    const told = together(render.costs(plan, render.blocks(plan)));
     expect(told.map(({ table: of, work, waits }) => `${of} ${work} ${waits}`)).toEqual(
       cost === "" ? [] : [`pieces ${cost}`],
     );

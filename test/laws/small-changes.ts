@@ -40,6 +40,8 @@ function changed(table: Table, isReferred: boolean, roll: (sides: number) => num
     const { type } = column;
     if (type.kind === "varchar" && roll(2) === 0)
       return { ...column, type: { ...type, length: type.length + 1 + roll(60) } };
+    if (!column.nullable && column.default === undefined && type.kind === "varchar" && roll(2) === 0)
+      return { ...column, default: { kind: "value", value: "a" } as const };
     return { ...column, nullable: !column.nullable };
   });
   // MariaDB lets no check speak of what counts, or of what a reference may set to null.
@@ -50,10 +52,12 @@ function changed(table: Table, isReferred: boolean, roll: (sides: number) => num
     ({ name, type }) => free.includes(name) && /^(?:integer|bigint|smallint|date|varchar)$/.test(type.kind),
   )?.name;
   const taken = columns.some(({ name }) => name === "more");
+  const hasMore = !taken && roll(3) === 0;
   const checks = [
     ...table.checks
       .filter(() => roll(4) > 0)
       .map(check => (check.column === undefined ? renamed(check) : check)),
+    ...(hasMore && roll(2) === 0 ? [{ name: `ck_${table.name}_more`, rules: [holds("more")] }] : []),
     ...(some === undefined || roll(2) === 0
       ? []
       : [{ name: `ck_${table.name}_small`, rules: [holds(some)] }]),
@@ -61,10 +65,9 @@ function changed(table: Table, isReferred: boolean, roll: (sides: number) => num
   return {
     ...table,
     ...(table.key && { key: renamed(table.key) }),
-    columns:
-      taken || roll(3) > 0
-        ? columns
-        : [...columns, { name: "more", type: { kind: "integer" }, nullable: true }],
+    columns: !hasMore
+      ? columns
+      : [...columns, { name: "more", type: { kind: "varchar", length: 9 }, nullable: true }],
     uniques: table.uniques.map(renamed),
     indexes: [
       ...table.indexes.filter(() => roll(4) > 0).map(renamed),

@@ -1,12 +1,13 @@
 import type { CommandModule } from "yargs";
 import { RISK_LEVELS, type RiskLevel } from "../../core/change/risk.js";
-import type { Cost } from "../../core/dialect/shared/costs.js";
 import type { Probe } from "../../core/plan/probe.js";
 import { groupBy } from "../../core/lists.js";
 import { equal } from "../../core/schema/canonical.js";
 import { sayRows } from "../../core/plan/say-rows.js";
-import type { ComparedChange, CompareResult, CostReport } from "../../tasks/compare.js";
-import { columns, count, sayBytes } from "../terminal/layout.js";
+import type { ComparedChange, CompareResult } from "../../tasks/compare.js";
+import type { CostReport } from "../../tasks/costs.js";
+import { sayAbout, sayWaiting, sayWork } from "./say-costs.js";
+import { columns, count } from "../terminal/layout.js";
 import type { GlobalArgs, Session } from "../terminal/session.js";
 import { atEverySave, WATCH } from "../terminal/watch.js";
 import type { Colours } from "../words/colours.js";
@@ -87,28 +88,19 @@ function render({ from, to, changes, counts, rows, costs }: CompareResult, { col
 /** What takes as long as tables have rows, where they have some. */
 function renderCosts({ dialect, together, tables }: CostReport, colours: Colours): string[] {
   if (tables.length === 0) return [];
-  const rows = tables.map(({ table, work, waits, rows: number, bytes }) => [
-    table,
-    work === "written" ? "written anew" : "read",
-    waits === "everyone" ? colours.yellow(WAITING[waits]) : WAITING[waits],
-    [
-      ...(number === undefined ? [] : [count(number, "row")]),
-      ...(bytes === undefined ? [] : [sayBytes(bytes)]),
-    ].join(", "),
+  const rows = tables.map(cost => [
+    cost.table,
+    sayWork(cost),
+    cost.waits === "everyone" ? colours.yellow(sayWaiting(cost)) : sayWaiting(cost),
+    sayAbout(cost),
   ]);
   const whole = together ? "; all that is locked stays so to the end" : "";
   return [
     "",
     `What takes long where there are many rows, on ${dialect}${whole}:`,
-    columns(["table", "its rows are", "who waits", "about"], rows, colours),
+    columns(["table", "its rows are", "meanwhile", "about"], rows, colours),
   ];
 }
-
-const WAITING = {
-  nobody: "nobody",
-  writers: "who writes to it",
-  everyone: "everyone",
-} as const satisfies Record<Cost["waits"], string>;
 
 /** Changes with their risks, table by table; first what loses something or what rows may refuse. */
 export function renderChanges(changes: readonly ComparedChange[], colours: Colours): string {

@@ -2,6 +2,8 @@ import type { Argv } from "yargs";
 import type { Direction } from "../../core/direction.js";
 import type { RanMigration } from "../../tasks/options.js";
 import type { RunResult } from "../../tasks/run-migrations.js";
+import type { CostReport } from "../../tasks/costs.js";
+import { sayAbout, sayWaiting, sayWork } from "./say-costs.js";
 import type { Session } from "../terminal/session.js";
 import { colourSql } from "../words/sql-colours.js";
 
@@ -38,7 +40,24 @@ export function renderRun(
 
 /** Scripts that are only shown, one after the other. */
 export function renderScripts(scripts: NonNullable<RunResult["scripts"]>, { colours }: Session): string {
-  return scripts.map(({ text }) => colourSql(text.trimEnd(), colours)).join("\n\n\n");
+  return scripts
+    .map(({ text, costs }) => colourSql([...costNotes(costs), text.trimEnd()].join("\n"), colours))
+    .join("\n\n\n");
+}
+
+/** What takes long of a script, as comments before it. */
+function costNotes({ statements, together }: CostReport): string[] {
+  if (statements.length === 0) return [];
+  const whole = together ? "; all that is locked stays so to the end" : "";
+  return [
+    `-- What takes long where there are many rows${whole}:`,
+    ...statements.map(cost => {
+      const [first = ""] = cost.sql.split("\n");
+      const facts = [sayWork(cost), sayWaiting(cost), sayAbout(cost)].filter(Boolean).join(", ");
+      return `--   ${cost.table}: ${facts} · ${first.length > 60 ? `${first.slice(0, 59)}…` : first}`;
+    }),
+    "",
+  ];
 }
 
 /** How a database differs from what its migrations say, in lines; none where it does not. */

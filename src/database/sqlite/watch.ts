@@ -3,7 +3,7 @@ import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
 import { quote } from "../../core/dialect/sqlite/names.js";
 import type { Statement } from "../../core/sql/statements.js";
 import { withoutReferences } from "../../core/dialect/sqlite/catalog/without-references.js";
-import { isInternalTable } from "../../core/schema/internal-tables.js";
+import { ATTIC, isInternalTable } from "../../core/schema/internal-tables.js";
 import { Problem } from "../../core/problems.js";
 import { Breakage, Unsure, type Database, type Scripted, type Watch } from "../session/database.js";
 
@@ -17,7 +17,7 @@ export async function watchSqlite(
   statements: readonly Statement[],
   { managed, drafted = false, careful = false }: Scripted,
 ): Promise<Watch> {
-  if (statements.every(isHarmless)) return { restore: async () => undefined, inspect: async () => undefined };
+  if (areHarmless(statements)) return { restore: async () => undefined, inspect: async () => undefined };
   const seenTo = new Set(managed());
   const before = await readObjects(database);
   // A pass over all that refers to anything: only where something dangles afterwards is it worth that.
@@ -82,9 +82,14 @@ export async function watchSqlite(
   };
 }
 
-/** Statements that cannot leave a reference dangling nor take anything along. */
-function isHarmless({ sql }: Statement): boolean {
-  return /^(?:create\s+(?:unique\s+)?(?:table|index|trigger|view)\b|alter\s+table\s+\S+\s+add\b)/i.test(sql);
+/**
+ * Statements that cannot leave a reference dangling nor take anything along. References, views and triggers follow a table
+ * that is renamed, unless it is put into the attic: https://sqlite.org/lang_altertable.html#altertabrename
+ */
+function areHarmless(statements: readonly Statement[]): boolean {
+  const harmless =
+    /^(?:create\s+(?:unique\s+)?(?:table|index|trigger|view)\b|alter\s+table\s+\S+\s+(?:add|rename)\b)/i;
+  return statements.every(({ sql }) => harmless.test(sql) && !sql.includes(ATTIC));
 }
 
 interface SchemaObject {

@@ -1,4 +1,4 @@
-import { tablesByName, together, type Cost } from "../shared/costs.js";
+import { indexesOf, tablesByName, type Cost } from "../shared/costs.js";
 import type { Block, RenderPlan } from "../shared/render-plan.js";
 import { quote } from "./names.js";
 
@@ -13,7 +13,7 @@ const UPDATE = new RegExp(`^UPDATE ${NAMED} `);
 export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
   const tables = tablesByName(plan, quote);
   let locked = "";
-  const costs = blocks
+  return blocks
     .flatMap(({ statements }) => statements)
     .flatMap((sql): Cost[] => {
       if (/^(?:UN)?LOCK TABLES/.test(sql)) locked = sql;
@@ -23,9 +23,16 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
       if (table === "" || work === undefined) return [];
       const isLocked = locked.startsWith("LOCK") && locked.includes(`${name} WRITE`);
       const isShared = ASKS.test(sql) || / ALGORITHM=(?:NOCOPY|INPLACE)/.test(sql);
-      return [{ table, work, waits: isLocked ? "everyone" : isShared ? "nobody" : "writers" }];
+      const waits = isLocked ? "everyone" : isShared ? "nobody" : "writers";
+      return [{ table, work, waits, sql, readings: readingsOf(sql, work, indexesOf(plan, table)) }];
     });
-  return together(costs);
+}
+
+/** By measuring each on tables of a million rows (`bench/kinds.mjs`). */
+function readingsOf(sql: string, work: Cost["work"], indexes: number): number {
+  if (ASKS.test(sql)) return 1;
+  if (UPDATE.test(sql)) return 4 + indexes;
+  return work === "written" ? 3 + indexes : 1.5;
 }
 
 /** undefined: however many there are. */

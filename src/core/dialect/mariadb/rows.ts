@@ -7,6 +7,7 @@ export const rows: DialectRows = {
   literalSql: literalSql,
   bytesLiteral: digits => `X'${digits}'`,
   explain,
+  lengthSql: columns => columns.map(name => `coalesce(length(t.${name}), 0)`).join(" + "),
   emptyRow: "() VALUES ()",
   jsonPairs: (first, second) => `CAST(JSON_ARRAYAGG(JSON_ARRAY(${first}, ${second})) AS char)`,
   emptySql: table => `TRUNCATE TABLE ${table}`,

@@ -1,6 +1,6 @@
 import { addressOf } from "../../schema/address.js";
 import { namesThrough } from "../../change/names.js";
-import { tablesByName, together, type Cost } from "../shared/costs.js";
+import { indexesOf, tablesByName, type Cost } from "../shared/costs.js";
 import type { Block, RenderPlan } from "../shared/render-plan.js";
 import { quote, quoteTable } from "./names.js";
 import { keepsStored } from "./stored.js";
@@ -22,21 +22,30 @@ const RETYPE = new RegExp(
 export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
   const tables = tablesByName(plan, quote);
   const retypes = retypesOf(plan);
-  const costs = blocks
+  return blocks
     .flatMap(({ statements }) => statements)
     .flatMap((sql): Cost[] => {
       const [name, cost] = costOf(sql, retypes, plan.online) ?? [];
       const table = tables.get(name ?? "") ?? "";
-      return table === "" || !cost ? [] : [{ table, ...cost }];
+      if (table === "" || !cost) return [];
+      return [{ table, ...cost, sql, readings: readingsOf(sql, cost.work, indexesOf(plan, table)) }];
     });
-  return together(costs);
+}
+
+/** By measuring each on tables of a million rows (`bench/kinds.mjs`). */
+function readingsOf(sql: string, work: Cost["work"], indexes: number): number {
+  if (/^UPDATE /.test(sql)) return 2 + 0.5 * indexes;
+  const count = (pattern: RegExp) => [...sql.matchAll(pattern)].length;
+  const built = count(/ (?:UNIQUE|PRIMARY KEY) \(|^CREATE (?:UNIQUE )?INDEX /g);
+  const compared = count(/ FOREIGN KEY | VALIDATE CONSTRAINT /g);
+  return (work === "written" ? 1 + 0.3 * indexes : 0.1) + 0.4 * built + 0.3 * compared;
 }
 
 function costOf(
   sql: string,
   retypes: ReadonlySet<string>,
   isOnline = false,
-): readonly [name: string, cost: Omit<Cost, "table">] | undefined {
+): readonly [name: string, cost: Pick<Cost, "work" | "waits">] | undefined {
   const [, apart, indexed] = INDEX.exec(sql) ?? [];
   if (indexed !== undefined) return [indexed, { work: "read", waits: apart ? "nobody" : "writers" }];
   const [, updated] = UPDATE.exec(sql) ?? [];

@@ -8,6 +8,7 @@ export const rows: DialectRows = {
   literalSql: literalSql,
   bytesLiteral: digits => `'\\x${digits}'`,
   explain,
+  lengthSql: () => "length(t::text)",
   emptyRow: "DEFAULT VALUES",
   jsonPairs: (first, second) => `json_agg(json_build_array(${first}, ${second}))::text`,
   countGuarded,

@@ -10,18 +10,31 @@ export interface Cost {
   readonly work: "read" | "written";
   /** Who cannot use the table meanwhile. */
   readonly waits: "nobody" | "writers" | "everyone";
+  /** As long as how many readings of all that its rows hold, about, as `readingSql` reads them. */
+  readonly readings: number;
+  /** The statement. */
+  readonly sql: string;
 }
+
+/** What several statements come to for one table. */
+export type TableCost = Omit<Cost, "sql">;
 
 const WORKS = ["read", "written"] as const satisfies readonly Cost["work"][];
 const WAITS = ["nobody", "writers", "everyone"] as const satisfies readonly Cost["waits"][];
 
-/** Of each table the most that any of some costs come to, in the order of the tables. */
-export function together(costs: readonly Cost[]): Cost[] {
-  const found = new Map<string, Cost>();
+/** Of each table the most that any of some costs come to, and as long as all of them, in the order of the tables. */
+export function together(costs: readonly Cost[]): TableCost[] {
+  const found = new Map<string, TableCost>();
   for (const cost of costs) {
-    const known = found.get(cost.table) ?? cost;
+    const known = found.get(cost.table);
+    if (!known) {
+      const { sql: _, ...of } = cost;
+      found.set(cost.table, of);
+      continue;
+    }
     found.set(cost.table, {
       table: cost.table,
+      readings: known.readings + cost.readings,
       work: WORKS[Math.max(WORKS.indexOf(known.work), WORKS.indexOf(cost.work))]!,
       waits: WAITS[Math.max(WAITS.indexOf(known.waits), WAITS.indexOf(cost.waits))]!,
     });
@@ -47,4 +60,18 @@ export function tablesByName(
       return [quoteAddress(address, quote), old.includes(was) ? was : ""] as const;
     }),
   ]);
+}
+
+/** How many indexes a table has at the end of a plan, those of its key and its unique constraints among them. */
+export function indexesOf({ before, after, changes }: RenderPlan, start: string): number {
+  const { after: called } = namesThrough(changes);
+  const table =
+    after.tables.find(each => addressOf(each) === called(start)) ??
+    before.tables.find(each => addressOf(each) === start);
+  return table ? table.indexes.length + table.uniques.length + (table.key ? 1 : 0) : 0;
+}
+
+/** Reads all that some rows of a table hold, called t there: what a statement takes is told by how long that does. */
+export function readingSql(table: string, length: string, rows: number): string {
+  return `SELECT count(*) AS n, sum(${length}) AS held FROM (SELECT * FROM ${table} LIMIT ${rows}) AS t`;
 }

@@ -160,7 +160,7 @@ export interface DefinedType {
 interface DialectRender {
   /** The statements that carry out changes. */
   readonly blocks: (plan: RenderPlan) => Block[];
-  /** What of it takes as long as a table has rows, a table each. @param blocks those of the plan */
+  /** What of it takes as long as a table has rows, a statement each. @param blocks those of the plan */
   readonly costs: (plan: RenderPlan, blocks: readonly Block[]) => readonly Cost[];
   /** What somebody who runs a script by hand must know, a line each. */
   readonly scriptNotes: (blocks: readonly Block[]) => string[];
@@ -207,6 +207,8 @@ export interface DialectRows {
   readonly literalSql: (value: string | number | boolean) => string;
   /** Bytes as SQL writes them, from hexadecimal digits. */
   readonly bytesLiteral: (digits: string) => string;
+  /** How long all that a row, called t, holds is as text, by its columns, quoted. */
+  readonly lengthSql: (columns: readonly string[]) => string;
   /** What follows `INSERT INTO t` for a row of which nothing is said. */
   readonly emptyRow: string;
   /** A statement after which a session holds references; absent: it does. */

@@ -1,5 +1,5 @@
 import type { Change } from "../../change/types.js";
-import { tablesByName, together, type Cost } from "../shared/costs.js";
+import { indexesOf, tablesByName, type Cost } from "../shared/costs.js";
 import type { Block, RenderPlan } from "../shared/render-plan.js";
 import { quote } from "./names.js";
 import { worksOf } from "./render/works.js";
@@ -14,15 +14,22 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
   const read = works.filter(
     ({ restated, to, changes }) => restated && (checksRows(blocks, to) || changes.some(refers)),
   );
-  const indexed = blocks
-    .flatMap(({ statements }) => statements)
-    .map(sql => tables.get(INDEX.exec(sql)?.[1] ?? "") ?? "")
-    .filter(table => table !== "");
-  return together([
-    ...written.map(({ from }): Cost => ({ table: from, work: "written", waits: "writers" })),
-    ...read.map(({ from }): Cost => ({ table: from, work: "read", waits: "writers" })),
-    ...indexed.map((table): Cost => ({ table, work: "read", waits: "writers" })),
-  ]);
+  const statements = blocks.flatMap(block => block.statements);
+  const about = (name: string) => statements.find(sql => sql.includes(quote(name))) ?? "";
+  return [
+    ...written.map(({ from, to }): Cost => {
+      const readings = 1.5 + indexesOf(plan, from);
+      return { table: from, work: "written", waits: "writers", readings, sql: about(to) };
+    }),
+    ...read.map(({ from, to }): Cost => {
+      return { table: from, work: "read", waits: "writers", readings: 0.3, sql: about(to) };
+    }),
+    ...statements.flatMap((sql): Cost[] => {
+      const table = tables.get(INDEX.exec(sql)?.[1] ?? "") ?? "";
+      const isOfRebuilt = written.some(({ from }) => from === table);
+      return table === "" || isOfRebuilt ? [] : [{ table, work: "read", waits: "writers", readings: 1, sql }];
+    }),
+  ];
 }
 
 /** SQLite takes a column's values out of each row: https://sqlite.org/lang_altertable.html#altertabdropcol */

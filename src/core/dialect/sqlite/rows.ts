@@ -7,6 +7,7 @@ export const rows: DialectRows = {
   literalSql: literalSql,
   bytesLiteral: digits => `X'${digits}'`,
   explain,
+  lengthSql: columns => columns.map(name => `coalesce(length(t.${name}), 0)`).join(" + "),
   emptyRow: "DEFAULT VALUES",
   checked: "PRAGMA foreign_keys = ON",
   jsonPairs: (first, second) => `json_group_array(json_array(${first}, ${second}))`,

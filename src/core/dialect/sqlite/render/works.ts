@@ -168,7 +168,10 @@ function placeOfColumn({ before, after, convert, fill }: AlterColumn): Place {
   if (convert !== undefined) return "rebuilt";
   const [was, now] = [withoutStamp(before), withoutStamp(after)];
   if (!differsBeyondNote(was, now)) return "in place";
-  const isSaid = !differsBeyondNote({ ...was, type: now.type, nullable: now.nullable }, now);
+  // A column that may not be null and had no default was never added to rows that were there: none lacks its value.
+  const isWhole = !was.nullable && was.default === undefined;
+  const said = { ...was, type: now.type, nullable: now.nullable, ...(isWhole && { default: now.default }) };
+  const isSaid = !differsBeyondNote(said as Column, now);
   const stores = affinityOf(typeOf(before)) === affinityOf(typeOf(after));
   const isFilled = fill !== undefined && before.nullable && !after.nullable;
   return isSaid && stores && !isFilled && !before.identity && !before.computed ? "restated" : "rebuilt";

@@ -1,0 +1,97 @@
+import type { Change } from "../core/change/types.js";
+import { readingSql, together, type Cost, type TableCost } from "../core/dialect/shared/costs.js";
+import type { Dialect } from "../core/dialect/shared/dialect.js";
+import type { RenderPlan } from "../core/dialect/shared/render-plan.js";
+import { addressOf, quoteAddress } from "../core/schema/address.js";
+import type { Table } from "../core/schema/types.js";
+import { sizesOf, type TableSize } from "../database/count-rows.js";
+import type { Database } from "../database/session/database.js";
+
+/** From how long to how long something takes, in seconds. */
+export interface Span {
+  readonly from: number;
+  readonly to: number;
+}
+
+/** What takes as long as a table has rows, and how long that is about; absent: nobody has looked. */
+export type Sized<C> = C & TableSize & { readonly seconds?: Span };
+
+/** What a run costs those who use the tables meanwhile, by the tables' names after all changes. */
+export interface CostReport {
+  readonly dialect: string;
+  /** Whether all of it is one transaction: what it locks stays locked to the end. */
+  readonly together: boolean;
+  readonly tables: readonly Sized<TableCost>[];
+  /** The same, a statement each. */
+  readonly statements: readonly Sized<Cost>[];
+}
+
+/** What a plan costs, as far as its statements tell. */
+export function costsOf(plan: RenderPlan, dialect: Dialect): CostReport {
+  return reportOf(plan, dialect, dialect.render.costs(plan, dialect.render.blocks(plan)));
+}
+
+/** The same on a database that the plan begins from: how large the tables are there, and how long that takes about. */
+export async function costsOn(database: Database, plan: RenderPlan): Promise<CostReport> {
+  const { dialect } = database;
+  const told = dialect.render.costs(plan, dialect.render.blocks(plan));
+  const tables = plan.before.tables.filter(table => told.some(cost => cost.table === addressOf(table)));
+  if (tables.length === 0) return reportOf(plan, dialect, []);
+  const sizes = await sizesOf(database, tables);
+  const rates = new Map<string, Span>();
+  for (const table of tables) {
+    const size = sizes.get(addressOf(table));
+    if (size?.rows !== 0) rates.set(addressOf(table), await rateOf(database, table));
+  }
+  const measured = told
+    .filter(({ table }) => sizes.get(table)?.rows !== 0)
+    .map((cost): Sized<Cost> => {
+      const [size, rate] = [sizes.get(cost.table), rates.get(cost.table)];
+      const { rows } = size ?? {};
+      if (!rate || rows === undefined) return { ...cost, ...size };
+      const take = (second: number) => rows * second * cost.readings;
+      return { ...cost, ...size, seconds: { from: take(rate.from), to: take(rate.to) } };
+    });
+  return reportOf(plan, dialect, measured);
+}
+
+function reportOf(plan: RenderPlan, dialect: Dialect, found: readonly Sized<Cost>[]): CostReport {
+  const named = found.map(cost => ({ ...cost, table: called(cost.table, plan.changes) }));
+  const tables = together(named).map((cost): Sized<TableCost> => {
+    const own = named.filter(({ table }) => table === cost.table);
+    const { rows, bytes } = own[0] ?? {};
+    const spans = own.flatMap(({ seconds }) => seconds ?? []);
+    const sum = (end: keyof Span) => spans.reduce((all, span) => all + span[end], 0);
+    return {
+      ...cost,
+      ...(rows !== undefined && { rows }),
+      ...(bytes !== undefined && { bytes }),
+      ...(spans.length > 0 && { seconds: { from: sum("from"), to: sum("to") } }),
+    };
+  });
+  const isWhole = dialect.render.steps === undefined && !plan.online;
+  return { dialect: dialect.name, together: isWhole, tables, statements: named };
+}
+
+/** A table by the name it has after all changes. */
+function called(table: string, changes: readonly Change[]): string {
+  const renamed = changes.find(change => change.kind === "rename table" && change.from === table);
+  return renamed?.kind === "rename table" ? renamed.to : table;
+}
+
+/** How many rows are read to see how fast that is, and how often. */
+const SAMPLE = { rows: 20_000, times: 3 };
+
+/** How long this server takes, in seconds, to read all that one row of a table holds: the quickest of some tries, and the slowest. */
+async function rateOf(database: Database, table: Table): Promise<Span> {
+  const { names, rows } = database.dialect;
+  const columns = table.columns.map(({ name }) => names.quote(name));
+  const sql = readingSql(quoteAddress(addressOf(table), names.quote), rows.lengthSql(columns), SAMPLE.rows);
+  const taken: number[] = [];
+  for (let tries = 0; tries < SAMPLE.times; tries += 1) {
+    const start = performance.now();
+    const [row] = await database.rows(sql);
+    taken.push((performance.now() - start) / 1000 / Math.max(1, Number(row?.["n"])));
+  }
+  return { from: Math.min(...taken), to: Math.max(...taken) };
+}
