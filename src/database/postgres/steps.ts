@@ -81,35 +81,41 @@ export function onlineSteps(
         return (await isValid(about.index)) === true;
       },
     },
-    inPieces: sql => {
-      const update = fillsRows(sql);
-      if (!update) throw new Error(`no update in pieces: ${sql}`);
-      return fillInPieces({ rows, runScripted }, { sql, table: update.table }, together);
-    },
+    inPieces: sql => fillInPieces({ rows, runScripted }, sql, together),
   };
 }
 
-/** How many pages of a table the first piece has, and any has at most. */
-const PAGES = { first: 16, most: 2048 };
+/** How many rows the first piece writes, and any writes at most; and how many pages of a table are looked through for them. */
+const ROWS = { first: 500, least: 50, most: 20_000 };
+const PAGES = 2048;
 
 /**
- * An update of all rows that lack a value, some pages of the table at a time (https://www.postgresql.org/docs/15/sql-select.html,
- * TID range scans), each committed by itself. A piece is to be short, and shorter where somebody waits for it; between
- * two of them others have their turn. What is filled already costs little, so that one that was cut off is done again.
+ * An update of all rows that lack a value, so many at a time in the order in which the table has them
+ * (https://www.postgresql.org/docs/15/ddl-system-columns.html), each piece committed by itself. A piece is to be short, and
+ * shorter where somebody waits for it; between two of them others have their turn. What is filled already costs little, so
+ * that one that was cut off is done again.
  */
 async function fillInPieces(
   { rows, runScripted }: Pick<Own, "rows" | "runScripted">,
-  { sql, table }: { readonly sql: string; readonly table: string },
+  sql: string,
   together: (work: () => Promise<void>) => Promise<void>,
 ): Promise<void> {
+  const { table, column } = fillsRows(sql)!;
   const [size] = await rows(
     `SELECT pg_relation_size(r) / current_setting('block_size')::int AS pages, EXISTS (SELECT 1 FROM pg_trigger WHERE tgrelid = r AND NOT tgisinternal AND tgenabled <> 'D' AND NOT starts_with(tgname, '${FILLER}')) AS watched FROM to_regclass(?) AS r`,
     table,
   );
   const pages = Number(size?.["pages"] ?? 0);
-  let many = PAGES.first;
-  for (let from = 0; from < pages;) {
-    const piece = `${sql} AND ctid >= '(${from},0)' AND ctid < '(${from + many},0)'`;
+  let many = ROWS.first;
+  let [from, page] = ["(0,0)", 0];
+  while (page < pages) {
+    const end = `(${page + PAGES},0)`;
+    const between = (to: string) => `ctid >= '${from}' AND ctid < '${to}'`;
+    const [next] = await rows(
+      `SELECT ctid::text AS place FROM ${table} WHERE ${column} IS NULL AND ${between(end)} ORDER BY ctid OFFSET ${many} LIMIT 1`,
+    );
+    const to = next ? String(next["place"]) : end;
+    const piece = `${sql} AND ${between(to)}`;
     const statements = size?.["watched"] === true ? quietly(table, piece) : [piece];
     const start = performance.now();
     let isWaitedFor = false;
@@ -120,10 +126,11 @@ async function fillInPieces(
         isWaitedFor = waiting?.["waits"] === true;
       }),
     );
-    from += many;
+    from = to;
+    if (!next) page += PAGES;
     const took = performance.now() - start;
-    if (isWaitedFor || took > 2 * PIECE_TAKES) many = Math.max(1, Math.floor(many / 2));
-    else if (took < PIECE_TAKES) many = Math.min(PAGES.most, many * 2);
+    if (isWaitedFor || took > 2 * PIECE_TAKES) many = Math.max(ROWS.least, Math.floor(many / 2));
+    else if (next && took < PIECE_TAKES) many = Math.min(ROWS.most, many * 2);
     await wait(isWaitedFor ? 2 * took : took / 4);
   }
 }

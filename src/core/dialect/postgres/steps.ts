@@ -22,16 +22,16 @@ export function indexApart(
 }
 
 /** An update that gives a value to all rows that have none: the table and the column, as they are quoted. */
-export function fillsRows(sql: string): { readonly table: string; readonly set: string } | undefined {
-  const [, table, set, column, empty] = FILLS.exec(sql) ?? [];
-  return table === undefined || column !== empty ? undefined : { table, set: set! };
+export function fillsRows(sql: string): { readonly table: string; readonly column: string } | undefined {
+  const [, table, column, empty] = FILLS.exec(sql) ?? [];
+  return table === undefined || column !== empty ? undefined : { table, column: column! };
 }
 
 const NAME = `"(?:[^"]|"")+"`;
 const TABLE = `(?:${NAME}\\.)?${NAME}`;
 const CREATES = new RegExp(`^CREATE (?:UNIQUE )?INDEX CONCURRENTLY (${NAME}) ON (${NAME}\\.)?${NAME}`);
 const DROPS = new RegExp(`^DROP INDEX CONCURRENTLY (${TABLE})$`);
-const FILLS = new RegExp(`^UPDATE (${TABLE}) SET ((${NAME}) = [^]+) WHERE (${NAME}) IS NULL$`);
+const FILLS = new RegExp(`^UPDATE (${TABLE}) SET (${NAME}) = [^]+ WHERE (${NAME}) IS NULL$`);
 
 /** What takes as long as a table has rows, or cannot be used before it is committed, is committed by itself. */
 const LONG = / VALIDATE CONSTRAINT | ADD VALUE /;
