@@ -286,11 +286,12 @@ const project = {
     repair: `let somebody who may make them: ${v.sql.join("; ")}`,
   })),
   notOnline: define("E140", 3, (v: { title: string; hindrances: readonly string[] }) => ({
-    what: `Not all of this can be done while others write; nothing was drafted`,
+    what: "Not all of this can be done while others write; nothing was drafted",
     received: v.title,
     details: v.hindrances,
-    repair:
-      "draft it not online, and run it when writers may wait; or leave these for a migration of their own",
+    repair: v.hindrances.some(each => each.includes("attic"))
+      ? "let what it takes away go for good rather than into the attic; or draft it not online, and run it when writers may wait"
+      : "draft it not online, and run it when writers may wait; or leave these for a migration of their own",
   })),
 };
 

@@ -82,7 +82,8 @@ function onlineNotes({ online }: Migration, plan: RenderPlan, dialect: Dialect):
   if (plan.online) return ["Online: each step is committed by itself, and waits but shortly for a lock."];
   const [first, ...more] = hindrancesOf(plan, dialect);
   const others = more.length > 0 ? `, and ${more.length} more` : "";
-  return first ? [`Not online, in one transaction: ${first.what}: ${first.reason}${others}.`] : [];
+  const whole = dialect.render.steps ? "" : ", in one transaction";
+  return first ? [`Not online${whole}: ${first.what}: ${first.reason}${others}.`] : [];
 }
 
 /** The statements of a plan that is no migration's whole way, with some more behind them. */

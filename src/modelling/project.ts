@@ -63,8 +63,7 @@ interface TargetOptions {
    */
   readonly foreignKeys?: boolean;
   /**
-   * true: migrations are drafted so that others write while they run, or refused; for all targets, which share their
-   * scripts. @default false
+   * true: migrations are drafted so that others write while they run on databases of this kind, or refused. @default false
    */
   readonly online?: boolean;
   /** How long to wait for another process that is writing, such as "500ms" or "5s". @default "5s" */

@@ -73,7 +73,7 @@ function complete(config: Project, folder: string, configFile: string): Settings
     home: config.home ?? (names.length === 1 ? names[0]! : "local"),
     naming: { ...DEFAULTS.naming, ...config.naming },
     keepDropped: config.keepDropped ?? DEFAULTS.keepDropped,
-    online: Object.values(config.targets).some(({ online }) => online === true),
+    online: [...new Set(Object.values(config.targets).flatMap(each => (each.online ? [each.dialect] : [])))],
     roles: config.roles ?? {},
     grants: config.grants ?? {},
     targets: new Map(

@@ -23,8 +23,8 @@ export interface Settings {
   readonly lists: ReadonlyMap<string, TargetList>;
   /** Whether what migrations take away is kept in the attic. */
   readonly keepDropped: boolean;
-  /** Whether migrations are drafted to run while others write: where a target says so. */
-  readonly online: boolean;
+  /** The dialects of the targets on which all that is drafted is to run while others write. */
+  readonly online: readonly DialectName[];
   /** The roles that models may speak of, with those that each has all of. */
   readonly roles: Readonly<Record<string, readonly string[]>>;
   /** What roles may do where a model says nothing of them. */

@@ -3,6 +3,7 @@ import { isOfDefinition, tableOf, type Change, type DefinitionChange } from "../
 import { isObject } from "../core/schema/types.js";
 import { describeChange, describeDifference, describeWithin } from "../core/change/words.js";
 import { widens } from "../core/dialect/registry.js";
+import { asOnline } from "../core/plan/online.js";
 import { planFor } from "../core/plan/plan.js";
 import type { Probe } from "../core/plan/probe.js";
 import { probes } from "../core/plan/probes.js";
@@ -136,7 +137,9 @@ async function askTarget(
         direction: "forward",
       } as const)
     : undefined;
-  const plan = planFor(dialect, start.schema, changes, keeping);
+  const whole = planFor(dialect, start.schema, changes, keeping);
+  const isOnline = project.settings.online.some(name => name === dialect.name);
+  const plan = isOnline ? asOnline(whole, dialect) : whole;
   const asked = await withExistingDatabase(
     target,
     { mode: "read", ...watched(options, target) },

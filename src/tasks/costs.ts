@@ -4,7 +4,7 @@ import type { Dialect } from "../core/dialect/shared/dialect.js";
 import type { RenderPlan } from "../core/dialect/shared/render-plan.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
 import type { Table } from "../core/schema/types.js";
-import { sizesOf, type TableSize } from "../database/count-rows.js";
+import { countRows, sizesOf, type TableSize } from "../database/count-rows.js";
 import type { Database } from "../database/session/database.js";
 
 /** From how long to how long something takes, in seconds. */
@@ -37,7 +37,17 @@ export async function costsOn(database: Database, plan: RenderPlan): Promise<Cos
   const told = dialect.render.costs(plan, dialect.render.blocks(plan));
   const tables = plan.before.tables.filter(table => told.some(cost => cost.table === addressOf(table)));
   if (tables.length === 0) return reportOf(plan, dialect, []);
-  const sizes = await sizesOf(database, tables);
+  const kept = await sizesOf(database, tables);
+  // What the server has not counted yet is.
+  const unknown = tables.filter(table => kept.get(addressOf(table))?.rows === undefined);
+  const counted = await countRows(database, unknown);
+  const sizes = new Map(
+    tables.map(table => {
+      const address = addressOf(table);
+      const rows = counted.get(address);
+      return [address, { ...kept.get(address), ...(rows !== undefined && { rows }) }] as const;
+    }),
+  );
   const rates = new Map<string, Span>();
   for (const table of tables) {
     const size = sizes.get(addressOf(table));

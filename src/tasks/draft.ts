@@ -33,7 +33,10 @@ export interface DraftOptions extends TaskOptions {
   readonly blank?: boolean | undefined;
   /** What it takes away is gone, rather than kept in the attic. @default as `keepDropped` says in the config */
   readonly lose?: boolean | undefined;
-  /** It is to run while others write. @default as the targets say: true where one of them is online */
+  /**
+   * It is to run while others write, on all kinds of databases in use. @default as the targets say: true where one of them is
+   * online, and refused where it cannot be on that kind
+   */
   readonly online?: boolean | undefined;
 }
 
@@ -59,7 +62,7 @@ export async function draft({
   ...options
 }: DraftOptions): Promise<DraftResult> {
   const project = await openProject(options);
-  const isOnline = online ?? project.settings.online;
+  const isOnline = online ?? project.settings.online.length > 0;
   if (blank) return draftBlank(project, title, isOnline);
   const models = await project.soundModels();
   const history = project.history();
@@ -78,7 +81,10 @@ export async function draft({
   ];
   const keep = project.settings.keepDropped && !lose;
   const made = draftMigration(history, title, changes, project.dialects, { keep, online: isOnline });
-  if (isOnline) refuseHindered(made.migration, project.dialects);
+  const held = project.dialects.filter(
+    ({ name }) => online || project.settings.online.some(each => each === name),
+  );
+  if (isOnline) refuseHindered(made.migration, held);
   if (changes.length === 0) return { written: [], changes: [], advice };
   return { ...written(project, made), changes: withRisks(changes, keep), advice };
 }

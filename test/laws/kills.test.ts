@@ -88,7 +88,7 @@ describe.each(Object.entries(engines))("on a real %s", (name, engine) => {
           await engine!.empty();
           await cutEverywhere(road, engine!.dialect, way, seed, told);
         }),
-        { seed: SEED, numRuns: Math.ceil(RUNS / 10) },
+        { seed: SEED, numRuns: Math.ceil(RUNS / 20) },
       );
       for (const seed of [0, 1, 2]) {
         await engine!.empty();

@@ -5,6 +5,7 @@ import { cutName } from "../../../schema/naming.js";
 import type { Table } from "../../../schema/types.js";
 import { NAME_LIMIT, quote, quoteTable } from "../names.js";
 import { fillSql } from "./tables.js";
+import { ATTIC } from "../../../schema/internal-tables.js";
 import { namesThrough } from "../../../change/names.js";
 import { algorithmFor } from "./algorithm.js";
 import { alterationOf } from "./alter-table.js";
@@ -38,6 +39,8 @@ export function hindrancesIn(plan: RenderPlan, blocks: readonly Block[]): Hindra
 
 /** What of a block is in the way: of an ALTER TABLE the clauses for which alone the table would be copied. */
 function wordsOf({ title, details }: Block, sql: string, plan: RenderPlan): string {
+  const [, locked] = /^LOCK TABLES `((?:[^`]|``)+)`/.exec(sql) ?? [];
+  if (locked !== undefined) return `table ${locked.replaceAll("``", "`")}`;
   const pair = tablePairs(plan, namesThrough(plan.changes)).find(({ now }) =>
     sql.startsWith(`ALTER TABLE ${quoteTable(addressOf(now))}`),
   );
@@ -55,6 +58,7 @@ function wordsOf({ title, details }: Block, sql: string, plan: RenderPlan): stri
 function reasonFor(sql: string): string | undefined {
   if (/^LOCK TABLES /.test(sql))
     return "values are copied into the attic or out of it, and nobody may write meanwhile";
+  if (sql.startsWith(`ALTER TABLE \`${ATTIC}`)) return undefined;
   if (/^ALTER TABLE |^EXECUTE IMMEDIATE CONCAT\('ALTER TABLE /.test(sql))
     return / LOCK=NONE$/.test(sql)
       ? undefined
