@@ -1,7 +1,8 @@
 import type { Change } from "../core/change/types.js";
-import { readingSql, together, type Cost, type TableCost } from "../core/dialect/shared/costs.js";
+import { ownValues, readingSql, together, type Cost, type TableCost } from "../core/dialect/shared/costs.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
 import type { RenderPlan } from "../core/dialect/shared/render-plan.js";
+import { hindrancesOf } from "../core/plan/online.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
 import type { Table } from "../core/schema/types.js";
 import { countRows, sizesOf, type TableSize } from "../database/count-rows.js";
@@ -24,6 +25,14 @@ export interface CostReport {
   readonly tables: readonly Sized<TableCost>[];
   /** The same, a statement each. */
   readonly statements: readonly Sized<Cost>[];
+  readonly advice: readonly CostAdvice[];
+}
+
+/** What could be done so that it costs less. */
+interface CostAdvice {
+  readonly code: "A334" | "A335" | "A336";
+  readonly what: string;
+  readonly remedy: string;
 }
 
 /** What a plan costs, as far as its statements tell. */
@@ -80,7 +89,46 @@ function reportOf(plan: RenderPlan, dialect: Dialect, found: readonly Sized<Cost
     };
   });
   const isWhole = dialect.render.steps === undefined && !plan.online;
-  return { dialect: dialect.name, together: isWhole, tables, statements: named };
+  const advice = adviseOn(plan, dialect, tables, isWhole);
+  return { dialect: dialect.name, together: isWhole, tables, statements: named, advice };
+}
+
+/** From how many seconds on it is worth a word. */
+const LONG = 1;
+
+/** What could be done so that a plan costs less, by how long it takes table by table. */
+export function adviseOn(
+  plan: RenderPlan,
+  dialect: Dialect,
+  tables: readonly Sized<TableCost>[],
+  isWhole: boolean,
+): CostAdvice[] {
+  const long = tables.filter(({ waits, seconds }) => waits !== "nobody" && (seconds?.to ?? 0) >= LONG);
+  const names = long.map(({ table }) => table).join(", ");
+  const own = ownValues(plan, dialect.name).filter(name =>
+    long.some(({ table, work }) => work === "written" && name.startsWith(`${table}.`)),
+  );
+  const mayBeOnline = dialect.render.online && !plan.online && hindrancesOf(plan, dialect).length === 0;
+  const found: CostAdvice[] = [];
+  if (own.length > 0)
+    found.push({
+      code: "A334",
+      what: `${own.join(", ")}: each row gets a value of its own, so that all are written anew`,
+      remedy: "bring the column without a default, and give it one in a migration behind that",
+    });
+  if (isWhole && long.length > 1)
+    found.push({
+      code: "A335",
+      what: `${names}: each stays locked until the last is done`,
+      remedy: "draft a migration for each",
+    });
+  if (mayBeOnline && long.length > 0)
+    found.push({
+      code: "A336",
+      what: `${names}: all of it can be done while others write`,
+      remedy: "draft it online",
+    });
+  return found;
 }
 
 /** A table by the name it has after all changes. */

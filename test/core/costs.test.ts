@@ -2,7 +2,9 @@ import { describe, expect, test } from "vitest";
 import { diff, fillKey } from "../../src/core/change/diff.js";
 import { dialects } from "../../src/core/dialect/registry.js";
 import { together } from "../../src/core/dialect/shared/costs.js";
+import { asOnline } from "../../src/core/plan/online.js";
 import { planFor } from "../../src/core/plan/plan.js";
+import { adviseOn } from "../../src/tasks/costs.js";
 import type { Column, ForeignKey, Schema, Table } from "../../src/core/schema/types.js";
 import { table } from "./render-cases.js";
 
@@ -115,4 +117,24 @@ describe.each(cases)("%s", (_, before, after, ...expected) => {
       cost === "" ? [] : [`pieces ${cost}`],
     );
   });
+});
+
+test("what could cost less is told where it takes long, and only there", () => {
+  const { postgres, sqlite } = dialects;
+  const mark = column("mark", { kind: "uuid" });
+  const own = { ...mark, default: { kind: "uuid" } } as const;
+  const plan = (after: Schema) => planFor(postgres, pieces(), diff(pieces(), after));
+  const cost = (table: string, to: number) =>
+    ({ table, work: "written", waits: "everyone", readings: 1, seconds: { from: to, to } }) as const;
+  const codes = (...[of, dialect, tables, isWhole]: Parameters<typeof adviseOn>) =>
+    adviseOn(of, dialect, tables, isWhole).map(({ code }) => code);
+  const random = plan(pieces({}, [ID, TITLE, MAKER, own]));
+  expect(codes(random, postgres, [cost("pieces", 3)], true)).toEqual(["A334", "A336"]);
+  expect(codes(random, postgres, [cost("pieces", 0.5)], true)).toEqual([]);
+  const plain = plan(pieces({ checks: [check] }));
+  expect(codes(plain, postgres, [cost("pieces", 3), cost("potters", 2)], true)).toEqual(["A335", "A336"]);
+  expect(codes(asOnline(plain, postgres), postgres, [cost("pieces", 3)], false)).toEqual([]);
+  expect(codes(plain, sqlite, [cost("pieces", 3)], true)).toEqual([]);
+  const bigger = plan(pieces({}, [ID, TITLE, { ...MAKER, type: { kind: "bigint" } }]));
+  expect(codes(bigger, postgres, [cost("pieces", 3)], true)).toEqual([]);
 });

@@ -86,7 +86,7 @@ function render({ from, to, changes, counts, rows, costs }: CompareResult, { col
 }
 
 /** What takes as long as tables have rows, where they have some. */
-function renderCosts({ dialect, together, tables }: CostReport, colours: Colours): string[] {
+function renderCosts({ dialect, together, tables, advice }: CostReport, colours: Colours): string[] {
   if (tables.length === 0) return [];
   const rows = tables.map(cost => [
     cost.table,
@@ -99,6 +99,9 @@ function renderCosts({ dialect, together, tables }: CostReport, colours: Colours
     "",
     `What takes long where there are many rows, on ${dialect}${whole}:`,
     columns(["table", "its rows are", "meanwhile", "about"], rows, colours),
+    ...advice.map(({ code, what, remedy }) =>
+      colours.yellow(`${code}  ${what}; ${code === "A336" ? "emberset draft --online" : remedy}`),
+    ),
   ];
 }
 

@@ -118,7 +118,7 @@ function sharedValues(
   ];
   const named = values.map((value, at) => `${value} AS value${at}`);
   const sql =
-    `SELECT count(*) AS n FROM (SELECT 1 AS one FROM (SELECT ${named.join(", ")} FROM ${asking.table(address)} AS t ` +
+    `SELECT count(*) AS n FROM (SELECT ${manyGroups(asking)}1 AS one FROM (SELECT ${named.join(", ")} FROM ${asking.table(address)} AS t ` +
     `WHERE ${conditions.join(" AND ")}) AS held GROUP BY ${named.map((_, at) => `value${at}`).join(", ")} ` +
     "HAVING count(*) > 1) AS doubled";
   return {
@@ -133,13 +133,19 @@ function sharedValues(
   };
 }
 
+/** Most rows are groups of their own. */
+function manyGroups({ dialect }: Asking): string {
+  const { manyGroups: hint } = dialect.rows;
+  return hint === undefined ? "" : `${hint} `;
+}
+
 /** Values that several rows share, each with how many: one pass counts all of them, too. */
-function groupsSight(names: readonly string[], from: string, { dialect }: Asking): Sight {
-  const { quote } = dialect.names;
+function groupsSight(names: readonly string[], from: string, asking: Asking): Sight {
+  const { quote } = asking.dialect.names;
   const columns = names.map((_, at) => `value${at}`).join(", ");
   const shown = names.map((name, at) => `value${at} AS ${quote(name)}`);
   const counts = [`count(*) OVER () AS ${quote(GROUPS.all)}`, `count(*) AS ${quote(GROUPS.rows)}`];
-  const sql = `SELECT ${[...shown, ...counts].join(", ")} FROM ${from} AS held GROUP BY ${columns} HAVING count(*) > 1`;
+  const sql = `SELECT ${manyGroups(asking)}${[...shown, ...counts].join(", ")} FROM ${from} AS held GROUP BY ${columns} HAVING count(*) > 1`;
   return { sql, key: [], values: names, grouped: true };
 }
 

@@ -30,9 +30,10 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
 
 /** By measuring each on tables of a million rows (`bench/kinds.mjs`). */
 function readingsOf(sql: string, work: Cost["work"], indexes: number): number {
-  if (ASKS.test(sql)) return 1;
-  if (UPDATE.test(sql)) return 4 + indexes;
-  return work === "written" ? 3 + indexes : 1.5;
+  if (ASKS.test(sql)) return 0.3;
+  if (UPDATE.test(sql)) return 1 + 0.2 * indexes;
+  if (work === "read") return 0.25;
+  return / ALGORITHM=INPLACE/.test(sql) ? 0.5 + 0.1 * indexes : 0.7 + 0.2 * indexes;
 }
 
 /** undefined: however many there are. */

@@ -7,6 +7,8 @@ export const rows: DialectRows = {
   literalSql: literalSql,
   bytesLiteral: digits => `X'${digits}'`,
   explain,
+  // Else it fills a table by its index, row by row: https://mariadb.com/kb/en/select/#select-clauses
+  manyGroups: "SQL_BIG_RESULT",
   lengthSql: columns => columns.map(name => `coalesce(length(t.${name}), 0)`).join(" + "),
   emptyRow: "() VALUES ()",
   jsonPairs: (first, second) => `CAST(JSON_ARRAYAGG(JSON_ARRAY(${first}, ${second})) AS char)`,

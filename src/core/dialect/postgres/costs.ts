@@ -38,7 +38,7 @@ function readingsOf(sql: string, work: Cost["work"], indexes: number): number {
   const count = (pattern: RegExp) => [...sql.matchAll(pattern)].length;
   const built = count(/ (?:UNIQUE|PRIMARY KEY) \(|^CREATE (?:UNIQUE )?INDEX /g);
   const compared = count(/ FOREIGN KEY | VALIDATE CONSTRAINT /g);
-  return (work === "written" ? 1 + 0.3 * indexes : 0.1) + 0.4 * built + 0.3 * compared;
+  return (work === "written" ? 1 + 0.3 * indexes : 0.15) + 0.4 * built + 0.2 * compared;
 }
 
 function costOf(

@@ -1,5 +1,6 @@
 import { namesThrough } from "../../change/names.js";
 import { addressOf, quoteAddress } from "../../schema/address.js";
+import { textFor } from "../../sql/placeholders.js";
 import type { RenderPlan } from "./render-plan.js";
 
 /** What a change costs that takes as long as a table has rows. */
@@ -69,6 +70,19 @@ export function indexesOf({ before, after, changes }: RenderPlan, start: string)
     after.tables.find(each => addressOf(each) === called(start)) ??
     before.tables.find(each => addressOf(each) === start);
   return table ? table.indexes.length + table.uniques.length + (table.key ? 1 : 0) : 0;
+}
+
+/** What gives another value each time it is worked out, so that each row has to be written. */
+const RANDOM =
+  /\b(?:random|rand|uuid|gen_random_uuid|uuid_generate_v\d+\w*|clock_timestamp|randomblob)\s*\(/i;
+
+/** Columns that arrive at tables that stay, and give each of their rows a value of its own: `pieces.mark`. */
+export function ownValues({ changes }: RenderPlan, dialect: string): string[] {
+  return changes.flatMap(change => {
+    if (change.kind !== "add column" || change.fill || change.column.default?.kind !== "sql") return [];
+    const text = textFor(change.column.default.sql, dialect) ?? "";
+    return RANDOM.test(text) ? [`${change.table}.${change.column.name}`] : [];
+  });
 }
 
 /** Reads all that some rows of a table hold, called t there: what a statement takes is told by how long that does. */

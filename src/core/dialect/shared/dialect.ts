@@ -207,6 +207,8 @@ export interface DialectRows {
   readonly literalSql: (value: string | number | boolean) => string;
   /** Bytes as SQL writes them, from hexadecimal digits. */
   readonly bytesLiteral: (digits: string) => string;
+  /** What stands behind SELECT where nearly as many groups as rows come out. Absent: nothing need be said. */
+  readonly manyGroups?: string;
   /** How long all that a row, called t, holds is as text, by its columns, quoted. */
   readonly lengthSql: (columns: readonly string[]) => string;
   /** What follows `INSERT INTO t` for a row of which nothing is said. */

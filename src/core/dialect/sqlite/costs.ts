@@ -18,7 +18,7 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
   const about = (name: string) => statements.find(sql => sql.includes(quote(name))) ?? "";
   return [
     ...written.map(({ from, to }): Cost => {
-      const readings = 1.5 + indexesOf(plan, from);
+      const readings = 0.8 + 0.5 * indexesOf(plan, from);
       return { table: from, work: "written", waits: "writers", readings, sql: about(to) };
     }),
     ...read.map(({ from, to }): Cost => {
@@ -27,7 +27,9 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
     ...statements.flatMap((sql): Cost[] => {
       const table = tables.get(INDEX.exec(sql)?.[1] ?? "") ?? "";
       const isOfRebuilt = written.some(({ from }) => from === table);
-      return table === "" || isOfRebuilt ? [] : [{ table, work: "read", waits: "writers", readings: 1, sql }];
+      return table === "" || isOfRebuilt
+        ? []
+        : [{ table, work: "read", waits: "writers", readings: 0.3, sql }];
     }),
   ];
 }

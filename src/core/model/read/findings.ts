@@ -74,6 +74,9 @@ export const FINDING_CODES = {
   A331: "a grant to everyone",
   A332: "an object that speaks of what is not there",
   A333: "a condition on rows that an engine does not hold",
+  A334: "a default that is another for each row, of a table with many rows",
+  A335: "several tables with many rows in one transaction",
+  A336: "others wait who need not",
 } as const satisfies Record<string, string>;
 
 type FindingCode = keyof typeof FINDING_CODES;
