@@ -105,6 +105,29 @@ describe.each(Object.entries(engines))("a migration that runs while others write
       expect(studio.json("forward", "--yes")).toMatchObject({ drift: [] });
     },
   );
+
+  test.runIf(engine)("what must go for a while goes in one step, or the draft is refused", async () => {
+    const studio = await atFirst(engine!);
+    const view = (columns: string) =>
+      studio.write(
+        "objects/shelved.sql",
+        `CREATE VIEW shelved AS SELECT ${columns} FROM pieces WHERE shelf > 1\n`,
+      );
+    const indexed = BEFORE.replace("@IsInt() shelf", "@IsInt() @Field({ index: true }) shelf");
+    view("id, title").write("models/studio.ts", indexed).ok("draft", "shelved", "--online");
+    studio.ok("forward");
+    const renamed = indexed.replace("title!", '@Field({ was: "title" }) heading!');
+    view("id, heading").write("models/studio.ts", renamed).ok("draft", "renamed", "--online");
+    expect(studio.json("forward", "--yes")).toMatchObject({ drift: [] });
+    const both = renamed
+      .replace("(80) @Field", "(90) @Field")
+      .replace("@IsInt() weight", "@IsInt() @Field({ index: true }) weight");
+    const { stderr } = studio.write("models/studio.ts", both).emberset("draft", "both", "--online");
+    expect(stderr).toMatch(/^E140 /);
+    expect(stderr).toContain(
+      title === "PostgreSQL" ? "view shelved: it goes and comes back" : "copies the table",
+    );
+  });
 });
 
 async function atFirst(engine: Engine, more = ""): Promise<Studio> {

@@ -129,9 +129,10 @@ async function fillInPieces(
     from = to;
     if (!next) page += PAGES;
     const took = performance.now() - start;
-    if (isWaitedFor || took > 2 * PIECE_TAKES) many = Math.max(ROWS.least, Math.floor(many / 2));
-    else if (next && took < PIECE_TAKES) many = Math.min(ROWS.most, many * 2);
-    await wait(isWaitedFor ? 2 * took : took / 4);
+    const most = isWaitedFor ? PIECE_TAKES / 2 : PIECE_TAKES;
+    if (took > 2 * most) many = Math.max(ROWS.least, Math.floor(many / 2));
+    else if (next && took < most) many = Math.min(ROWS.most, many * 2);
+    await wait(isWaitedFor ? took : took / 4);
   }
 }
 

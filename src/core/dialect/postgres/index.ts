@@ -12,7 +12,7 @@ import { rowsIn, rowsSql } from "./policies.js";
 import { raise, unspell } from "./raise.js";
 import { scriptNotes } from "./render/around.js";
 import { managedObjectNames, render } from "./render/index.js";
-import { hindrances, tidyOnline } from "./render/online.js";
+import { hindrancesIn, tidyOnline } from "./render/online.js";
 import { steps } from "./steps.js";
 import { rows } from "./rows.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
@@ -86,7 +86,11 @@ export const postgres: Dialect = {
     costs: costsOf,
     scriptNotes,
     managedObjectNames,
-    online: { hindrances, tidy: tidyOnline, steps },
+    online: {
+      hindrances: plan => hindrancesIn(plan, render({ ...plan, online: true })),
+      tidy: tidyOnline,
+      steps,
+    },
     dropView: (kind, address) => `DROP ${kind.toUpperCase()} IF EXISTS ${quoteTable(address)} CASCADE`,
   },
   attic,

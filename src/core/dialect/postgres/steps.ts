@@ -35,12 +35,15 @@ const FILLS = new RegExp(`^UPDATE (${TABLE}) SET (${NAME}) = [^]+ WHERE (${NAME}
 
 /** What takes as long as a table has rows, or cannot be used before it is committed, is committed by itself. */
 const LONG = / VALIDATE CONSTRAINT | ADD VALUE /;
+const HELD = "'emberset.held'";
 const QUICK =
   /^(?:ALTER|COMMENT|GRANT|REVOKE|CREATE (?:TABLE|SCHEMA|SEQUENCE|TYPE|DOMAIN|FUNCTION|TRIGGER|VIEW|POLICY|INDEX|UNIQUE INDEX|OR REPLACE)|DROP) /;
 
 function kindOf(sql: string): Step["kind"] {
   if (indexApart(sql)) return "apart";
   if (fillsRows(sql)) return "pieces";
+  // What a view is granted is held by the session while it is away: all of that is one step, or none.
+  if (sql.includes(HELD)) return "quick";
   if (QUICK.test(sql)) return LONG.test(sql) ? "rows" : "quick";
   const [first] = tokenize(sql, TOKENS).filter(matters);
   return /^SET$/i.test(first?.text ?? "") ? "session" : "rows";

@@ -5,6 +5,7 @@ import { cutName } from "../../../schema/naming.js";
 import type { Table } from "../../../schema/types.js";
 import { NAME_LIMIT, quote, quoteTable } from "../names.js";
 import { fillSql } from "./tables.js";
+import { awayMeanwhile } from "../../shared/away.js";
 import { ATTIC } from "../../../schema/internal-tables.js";
 import { namesThrough } from "../../../change/names.js";
 import { algorithmFor } from "./algorithm.js";
@@ -28,13 +29,18 @@ export function hindrancesIn(plan: RenderPlan, blocks: readonly Block[]): Hindra
     );
   const isNew = (sql: string) =>
     arriving.some(table => !there.has(table) && sql.startsWith(`ALTER TABLE ${table}`));
-  return blocks.flatMap((block): Hindrance[] => {
+  const found = blocks.flatMap((block): Hindrance[] => {
     const [first, reason] =
       block.statements
         .map(sql => [sql, isNew(sql) ? undefined : reasonFor(sql)] as const)
         .find(each => each[1] !== undefined) ?? [];
     return first !== undefined && reason !== undefined ? [{ what: wordsOf(block, first, plan), reason }] : [];
   });
+  return found.length > 0 ? found : awayMeanwhile(blocks, takesLong);
+}
+
+function takesLong(sql: string): boolean {
+  return /^(?:ALTER TABLE|UPDATE) /.test(sql) && !sql.includes("ALGORITHM=INSTANT");
 }
 
 /** What of a block is in the way: of an ALTER TABLE the clauses for which alone the table would be copied. */

@@ -4,12 +4,14 @@ import { addressOf, parseAddress, tablesByAddress } from "../../../schema/addres
 import { equal } from "../../../schema/canonical.js";
 import { columnsOfPart } from "../../../schema/lookups.js";
 import { cutName } from "../../../schema/naming.js";
-import { isObject, type Index, type Table } from "../../../schema/types.js";
+import { isObject, type Definition, type Index, type Table } from "../../../schema/types.js";
 import type { Block, Hindrance, RenderPlan } from "../../shared/render-plan.js";
 import { attic } from "../attic.js";
 import { dollarQuoted, FILLER, NAME_LIMIT, quote, quoteBeside, quoteTable } from "../names.js";
+import { awayMeanwhile } from "../../shared/away.js";
+import { steps } from "../steps.js";
 import { keepsStored } from "../stored.js";
-import { NAME } from "../types.js";
+import { dimensionsOver, NAME } from "../types.js";
 import { blockEach } from "./alterations.js";
 import { alterTableSql, type Alteration } from "./clauses.js";
 import { addColumnSql, alterColumnSql, defaultSql, fillSql } from "./columns.js";
@@ -22,8 +24,9 @@ import { constraintSql, createIndexSql, dropIndexSql } from "./tables.js";
 /**
  * What keeps writers waiting as long as a table has rows, however it is written: https://www.postgresql.org/docs/15/sql-altertable.html#SQL-ALTERTABLE-NOTES.
  * What the attic has of values is copied while nobody writes.
+ * @param blocks its statements, online
  */
-export function hindrances(plan: RenderPlan): Hindrance[] {
+export function hindrancesIn(plan: RenderPlan, blocks: readonly Block[]): Hindrance[] {
   const changes = withLifted(plan.changes, plan.before, plan.after);
   const found = [
     ...changes.flatMap(change => {
@@ -45,6 +48,7 @@ export function hindrances(plan: RenderPlan): Hindrance[] {
       return [{ what: columns, reason }];
     }),
   ];
+  if (found.length === 0) return awayMeanwhile(blocks, sql => steps.stepOf(sql).kind !== "quick");
   return found.filter(({ what }, at) => found.findIndex(each => each.what === what) === at);
 }
 
@@ -54,6 +58,7 @@ function hindranceOf(change: Change, plan: RenderPlan): string | undefined {
   switch (change.kind) {
     case "add column":
       if (change.column.computed) return `${WRITTEN} to work it out`;
+      if (dimensionsOver(change.column, domainsOf(plan)) !== undefined) return `${WRITTEN} by its domain`;
       return isGenerated(change.column) || ownedSequenceOf(change.column)
         ? `${WRITTEN} to count it`
         : undefined;
@@ -81,6 +86,10 @@ function hindranceOf(change: Change, plan: RenderPlan): string | undefined {
     default:
       return undefined;
   }
+}
+
+function domainsOf({ after: { definitions = [] } }: RenderPlan): Definition[] {
+  return definitions.filter(({ kind }) => kind === "domain");
 }
 
 /** A check or a reference that holds for what is written from now on; rows that are there are looked at later. */
