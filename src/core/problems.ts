@@ -450,7 +450,7 @@ const database = {
     what: `The connection to target ${v.target} was cut: ${v.reason}`,
     repair: v.stepwise
       ? "run the same again: it goes on where it stopped"
-      : "look what has run: what was not committed has been undone by the server",
+      : "look what has run: what was not committed has been undone by the server; what is online goes on where it stopped when it is run again",
   })),
   noScratch: define("E414", 4, (v: { reason?: string; embeddable: boolean }) => ({
     what: `There is no scratch database: the server lets this user make none${v.embeddable ? ", and no embedded PostgreSQL is installed" : ""}`,

@@ -233,7 +233,8 @@ async function inSteps(
       stopped,
       before: async (statement, isLocked) => {
         await watch.before?.(statement);
-        return recountBefore(stepwise.database, statement, agreed, isLocked);
+        // While others write, nothing is locked for as long as it takes to count.
+        return recountBefore(stepwise.database, statement, agreed, isLocked || stepwise.online === true);
       },
       failed: (error, statement, done) =>
         failureOf(error, statement, { migration, file, done: { done, of: statements.length, direction } }),

@@ -42,6 +42,16 @@ describe.each(Object.entries(engines))("a migration that runs while others write
       expect(script).toMatch(title === "MariaDB" ? /LOCK=NONE/ : /CONCURRENTLY[^]*VALIDATE CONSTRAINT/);
       const stamps = "SELECT count(DISTINCT updated_at) AS n FROM pieces WHERE id > 100";
       const before = await engine!.rows(stamps);
+      // A trigger that is off stays so.
+      if (title === "PostgreSQL") {
+        await engine!.run(
+          "CREATE FUNCTION never() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE 'never'; END $$",
+        );
+        await engine!.run(
+          "CREATE TRIGGER never BEFORE UPDATE ON pieces FOR EACH ROW EXECUTE FUNCTION never()",
+        );
+        await engine!.run("ALTER TABLE pieces DISABLE TRIGGER never");
+      }
       for (const way of ["forward", "back", "forward"]) {
         const client = await busyClient(engine!);
         const run = await studio.finish(way, "--yes");
@@ -52,6 +62,10 @@ describe.each(Object.entries(engines))("a migration that runs while others write
         expect(longest).toBeLessThan(2500);
         expect(studio.ok("status")).toContain("no drift");
       }
+      if (title === "PostgreSQL")
+        expect(
+          await engine!.rows("SELECT tgenabled AS state FROM pg_trigger WHERE tgname = 'never'"),
+        ).toEqual([{ state: "D" }]);
       // What is filled is no update in the eyes of stamps.
       expect(await engine!.rows(stamps)).toEqual(before);
       expect(await engine!.rows("SELECT count(*) AS n FROM pieces WHERE weight IS NULL")).toEqual([{ n: 0 }]);

@@ -37,12 +37,12 @@ export async function fillInPieces(
   let many = ROWS.first;
   let from: readonly string[] | undefined;
   for (;;) {
-    const behind = from ? ` WHERE ${isBehind(names, from, ">")}` : "";
+    const behind = from ? ` WHERE ${isBehind(names, from)}` : "";
     const [last] = await rows(
       `SELECT ${list} FROM ${table}${behind} ORDER BY ${list} LIMIT 1 OFFSET ${many - 1}`,
     );
     const to = last && literals(last);
-    const piece = [sql, from && isBehind(names, from, ">"), to && `NOT ${isBehind(names, to, ">")}`]
+    const piece = [sql, from && isBehind(names, from), to && `NOT ${isBehind(names, to)}`]
       .filter(Boolean)
       .join(" AND ");
     const start = performance.now();
@@ -57,15 +57,11 @@ export async function fillInPieces(
 }
 
 /** Whether a row stands behind another in the order of their keys, in words that an index serves: `(a > 1 OR (a = 1 AND b > 2))`. */
-function isBehind(
-  [name, ...names]: readonly string[],
-  [value, ...values]: readonly string[],
-  by: string,
-): string {
-  const here = `${name!} ${by} ${value!}`;
+function isBehind([name, ...names]: readonly string[], [value, ...values]: readonly string[]): string {
+  const here = `${name!} > ${value!}`;
   return names.length === 0
     ? `(${here})`
-    : `(${here} OR (${name!} = ${value!} AND ${isBehind(names, values, by)}))`;
+    : `(${here} OR (${name!} = ${value!} AND ${isBehind(names, values)}))`;
 }
 
 function literalOf(value: unknown): string {

@@ -1,7 +1,6 @@
 import { setTimeout as wait } from "node:timers/promises";
-import { FILLER } from "../../core/dialect/postgres/names.js";
+import { FILLER, quote } from "../../core/dialect/postgres/names.js";
 import { fillsRows, indexApart } from "../../core/dialect/postgres/steps.js";
-import { quietly } from "../../core/dialect/postgres/render/stamps.js";
 import { JOURNAL } from "../../core/schema/internal-tables.js";
 import { patiently, PIECE_TAKES, STEP_WAITS } from "../session/patience.js";
 import { EngineError, type Database, type Steps } from "../session/database.js";
@@ -102,9 +101,10 @@ async function fillInPieces(
 ): Promise<void> {
   const { table, column } = fillsRows(sql)!;
   const [size] = await rows(
-    `SELECT pg_relation_size(r) / current_setting('block_size')::int AS pages, EXISTS (SELECT 1 FROM pg_trigger WHERE tgrelid = r AND NOT tgisinternal AND tgenabled <> 'D' AND NOT starts_with(tgname, '${FILLER}')) AS watched FROM to_regclass(?) AS r`,
+    "SELECT pg_relation_size(to_regclass(?)) / current_setting('block_size')::int AS pages",
     table,
   );
+  const quietly = await quietlyOn(rows, table);
   const pages = Number(size?.["pages"] ?? 0);
   let many = ROWS.first;
   let [from, page] = ["(0,0)", 0];
@@ -115,8 +115,7 @@ async function fillInPieces(
       `SELECT ctid::text AS place FROM ${table} WHERE ${column} IS NULL AND ${between(end)} ORDER BY ctid OFFSET ${many} LIMIT 1`,
     );
     const to = next ? String(next["place"]) : end;
-    const piece = `${sql} AND ${between(to)}`;
-    const statements = size?.["watched"] === true ? quietly(table, piece) : [piece];
+    const statements = quietly(`${sql} AND ${between(to)}`);
     const start = performance.now();
     let isWaitedFor = false;
     await patiently(() =>
@@ -134,6 +133,21 @@ async function fillInPieces(
     else if (next && took < most) many = Math.min(ROWS.most, many * 2);
     await wait(isWaitedFor ? took : took / 4);
   }
+}
+
+/** Makes an update one that no trigger of a table sees that is on; each is on again as it was, and those that are off stay so. */
+async function quietlyOn(rows: Own["rows"], table: string): Promise<(update: string) => string[]> {
+  const found = await rows(
+    "SELECT tgname AS name, tgenabled = 'A' AS always FROM pg_trigger WHERE tgrelid = to_regclass(?) AND NOT tgisinternal AND tgenabled IN ('O', 'A')",
+    table,
+  );
+  const triggers = found
+    .map(({ name, always }) => ({ name: String(name), verb: always === true ? "ENABLE ALWAYS" : "ENABLE" }))
+    .filter(({ name }) => !name.startsWith(FILLER));
+  if (triggers.length === 0) return update => [update];
+  const off = triggers.map(({ name }) => `DISABLE TRIGGER ${quote(name)}`).join(", ");
+  const on = triggers.map(({ name, verb }) => `${verb} TRIGGER ${quote(name)}`).join(", ");
+  return update => [`ALTER TABLE ${table} ${off}`, update, `ALTER TABLE ${table} ${on}`];
 }
 
 /** Whether somebody waits for what this session holds. */

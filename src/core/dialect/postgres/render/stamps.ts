@@ -29,12 +29,7 @@ export function dropStampSql(table: Table, column: Column): string[] {
  * get back what they held. Which triggers were off before, the runner sees to.
  */
 export function quietlySql(address: string, update: string): string[] {
-  return quietly(quoteTable(address), update);
-}
-
-/** The same of a table that is quoted. */
-export function quietly(table: string, update: string): string[] {
-  const triggers = (verb: string) => `ALTER TABLE ${table} ${verb} ${TRIGGERS_OF_USERS}`;
+  const triggers = (verb: string) => `ALTER TABLE ${quoteTable(address)} ${verb} ${TRIGGERS_OF_USERS}`;
   return [triggers("DISABLE"), update, triggers("ENABLE")];
 }
 
