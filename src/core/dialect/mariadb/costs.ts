@@ -30,10 +30,10 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
 
 /** By measuring each on tables of a million rows (`bench/kinds.mjs`). */
 function readingsOf(sql: string, work: Cost["work"], indexes: number): number {
-  if (ASKS.test(sql)) return 0.3;
-  if (UPDATE.test(sql)) return 1 + 0.2 * indexes;
-  if (work === "read") return 0.25;
-  return / ALGORITHM=INPLACE/.test(sql) ? 0.5 + 0.1 * indexes : 0.7 + 0.2 * indexes;
+  if (ASKS.test(sql)) return 0.6;
+  if (UPDATE.test(sql)) return 2 + 0.4 * indexes;
+  if (work === "read") return 0.5;
+  return / ALGORITHM=INPLACE/.test(sql) ? 0.7 + 0.3 * indexes : 1.3 + 0.4 * indexes;
 }
 
 /** undefined: however many there are. */
