@@ -2,7 +2,7 @@ import type { StepSyntax } from "../core/dialect/shared/steps.js";
 import { JOURNAL } from "../core/schema/internal-tables.js";
 import type { Statement } from "../core/sql/statements.js";
 import { keepJournal, sumOf, type Journal, type JournalEntry, type RunOf } from "./journal.js";
-import { patiently } from "./session/patience.js";
+import { patiently, STEP_WAITS } from "./session/patience.js";
 import { EngineError, type Database, type Steps } from "./session/database.js";
 
 /** What a run has done is not what the script, as it is now, begins with. */
@@ -71,8 +71,11 @@ export async function runSteps(
     for (const statement of group) await looksFirst(statement);
     const together = () =>
       steps.together(async () => {
+        const began = performance.now();
         for (const [offset, { sql }] of group.entries()) {
           at = start + offset;
+          // What is locked by then keeps others waiting for as long as the next lock is waited for.
+          if (offset > 0) await steps.waitAtMost?.(STEP_WAITS - (performance.now() - began));
           await send(sql);
         }
         await journal.done(end);

@@ -60,6 +60,8 @@ export function onlineSteps(
     lock: () => Promise.resolve(async () => undefined),
     isRunning,
     isDone: () => false,
+    waitAtMost: left =>
+      run(`SET LOCAL lock_timeout = ${Math.max(1, Math.min(lockTimeout, Math.round(left)))}`),
     apart: {
       run: sql =>
         unhurried(async () => {

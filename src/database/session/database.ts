@@ -59,6 +59,8 @@ export interface Steps {
   readonly isRunning: () => Promise<boolean>;
   /** Whether an error says that what a statement makes or drops is there, or gone, already. */
   readonly isDone: (error: EngineError) => boolean;
+  /** Lets what follows in a transaction wait for no more than is left, in milliseconds, of what a step may. */
+  readonly waitAtMost?: (milliseconds: number) => Promise<void>;
   /** What there is for statements that are no part of a transaction. Absent: there are none such. */
   readonly apart?: Apart;
   /** An update of many rows, in pieces that are each committed. Absent: it is one statement. */

@@ -6,6 +6,9 @@ import { worksOf } from "./render/works.js";
 
 const INDEX = /^CREATE (?:UNIQUE )?INDEX "(?:[^"]|"")+" ON ("(?:[^"]|"")+")/;
 
+/** A column that comes with a check, to which all rows are held: https://sqlite.org/lang_altertable.html#altertabaddcol */
+const CHECKED = /^ALTER TABLE ("(?:[^"]|"")+") ADD COLUMN (?:[^']|'(?:[^']|'')*')* CHECK \(/;
+
 /** What is built anew is written row by row; nobody else writes to the file meanwhile: https://sqlite.org/lockingv3.html */
 export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
   const tables = tablesByName(plan, quote);
@@ -18,18 +21,22 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
   const about = (name: string) => statements.find(sql => sql.includes(quote(name))) ?? "";
   return [
     ...written.map(({ from, to }): Cost => {
-      const readings = 0.8 + 0.5 * indexesOf(plan, from);
+      const readings = 2.4 + 1.2 * indexesOf(plan, from);
       return { table: from, work: "written", waits: "writers", readings, sql: about(to) };
     }),
     ...read.map(({ from, to }): Cost => {
-      return { table: from, work: "read", waits: "writers", readings: 0.3, sql: about(to) };
+      return { table: from, work: "read", waits: "writers", readings: 0.6, sql: about(to) };
     }),
     ...statements.flatMap((sql): Cost[] => {
       const table = tables.get(INDEX.exec(sql)?.[1] ?? "") ?? "";
       const isOfRebuilt = written.some(({ from }) => from === table);
       return table === "" || isOfRebuilt
         ? []
-        : [{ table, work: "read", waits: "writers", readings: 0.3, sql }];
+        : [{ table, work: "read", waits: "writers", readings: 0.8, sql }];
+    }),
+    ...statements.flatMap((sql): Cost[] => {
+      const table = tables.get(CHECKED.exec(sql)?.[1] ?? "") ?? "";
+      return table === "" ? [] : [{ table, work: "read", waits: "writers", readings: 2.2, sql }];
     }),
   ];
 }
