@@ -88,7 +88,7 @@ const cases: readonly [string, Schema, Schema, sqlite: string, postgres: string,
     "read nobody",
   ],
   ["an index", pieces(), pieces({ indexes: [index] }), "read writers", "read writers", "read nobody"],
-  ["a reference", pieces(), pieces(reference("cascade")), "read writers", "read writers", "read nobody"],
+  ["a reference", pieces(), pieces(reference("cascade")), "read writers", "read writers", "written writers"],
   [
     "another delete rule",
     pieces(reference("set null")),

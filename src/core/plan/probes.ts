@@ -10,7 +10,7 @@ import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
 import type { Definition } from "../schema/types.js";
 import { mentionsIn } from "../sql/object-head.js";
-import { widensOn } from "./kept.js";
+import { losesNothingOn } from "./kept.js";
 import type { Probe, Question } from "./probe.js";
 import { partAfter, probeOfPart, probesOfStaying } from "./probes-of-parts.js";
 import { sightOf, tellingColumns } from "./sight.js";
@@ -91,7 +91,7 @@ function probesOfUnplaced({ attic, changes: [change] }: RenderPlan, dialect: Dia
 
 /** Rows or values that a change takes away. */
 function probeOfLoss(change: Change, asking: Asking): Question | undefined {
-  const loss = lossOf(change, widensOn(asking.dialect));
+  const loss = lossOf(change, losesNothingOn(asking.dialect));
   const asked = loss && questionOfLoss(change, loss, asking);
   return asked && { ...asked, meaning: isKept(change, loss, asking) ? "keeps" : "loses" };
 }

@@ -72,7 +72,7 @@ function ofTables(plan: RenderPlan): Block[] {
     ...roomBlocks(plan, attic),
     ...roomForHeld(plan, attic),
     ...altered,
-    ...addReferences(lifted, pairs),
+    ...addReferences(lifted, pairs, plan),
     ...swapReferences(lifted, plan),
     ...sequenceBlocks(plan, ["drop definition"]),
     ...restoreCounters(plan, attic),

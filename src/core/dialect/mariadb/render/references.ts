@@ -34,7 +34,7 @@ interface Swap {
  */
 export function liftReferences(
   pairs: readonly TablePair[],
-  { before, after }: RenderPlan,
+  { before, after, online }: RenderPlan,
   { arrives }: NamesThrough,
 ): Lifted {
   const byNow = new Map(pairs.map(pair => [addressOf(pair.now), pair]));
@@ -58,7 +58,9 @@ export function liftReferences(
         !disturbs(target, same.references.columns, same);
       const key = JSON.stringify([addressOf(pair?.now ?? table), same?.name]);
       const isSame = equal(same, renamed);
-      const maySwap = same && !isSame && ownIndexSql(table, foreignKey).length === 0;
+      // While a table is locked, references that restrict are in the way of what happens to it: tried on 10.11.
+      const isFree = same && (online || !isRestricted(same));
+      const maySwap = isFree && !isSame && ownIndexSql(table, foreignKey).length === 0;
       if (!stays || kept.has(key) || !(isSame || maySwap)) return [{ address: addressOf(table), foreignKey }];
       kept.add(key);
       if (!isSame) swaps.push({ was: pair.was, now: pair.now, from: foreignKey.name, to: same });
@@ -71,6 +73,10 @@ export function liftReferences(
     return foreignKeys.length > 0 ? [{ address, foreignKeys }] : [];
   });
   return { drops, adds, swaps };
+}
+
+function isRestricted({ onDelete, onUpdate }: ForeignKey): boolean {
+  return onDelete === "restrict" || onUpdate === "restrict";
 }
 
 /** What a reference is but for its name and its rules. */
@@ -146,15 +152,20 @@ export function dropReferences({ drops }: Lifted, { before }: RenderPlan): Block
 }
 
 /**
- * All tables are there: what refers to them does. A table with rows is not copied for that: new rows are held to a
+ * All tables are there: what refers to them does. While others write, a table with rows is not copied for that: new rows are held to a
  * reference as soon as it is there, and of those that are there it is asked whether they keep to it.
  */
-export function addReferences({ adds }: Lifted, pairs: readonly TablePair[]): Block[] {
+export function addReferences(
+  { adds }: Lifted,
+  pairs: readonly TablePair[],
+  { online }: RenderPlan,
+): Block[] {
   const staying = new Map(pairs.map(pair => [addressOf(pair.now), pair]));
   return adds.flatMap(({ address, foreignKeys }): Block[] => {
     const pair = staying.get(address);
     const inPlace = foreignKeys.map(foreignKey => `ADD ${referenceSql(foreignKey, "in place")}`);
-    const asked = pair && withAlgorithm(inPlace, { was: pair.now, now: pair.now, held: true }, false);
+    const asked =
+      online && pair && withAlgorithm(inPlace, { was: pair.now, now: pair.now, held: true }, false);
     if (!asked || asked === inPlace) {
       const clauses = foreignKeys.map(foreignKey => `ADD ${referenceSql(foreignKey)}`);
       return [{ title: `references of ${address}`, statements: [alterTableSql(address, clauses)] }];
@@ -181,10 +192,11 @@ const ASTRAY = "@emberset_astray";
 
 /** Fails where a row refers to nothing, as the server would: https://mariadb.com/kb/en/mariadb-error-code-reference/ */
 function proofSql(address: string, { name, columns, references }: ForeignKey): string[] {
-  const own = columns.map(column => `c.${quote(column)}`);
+  // Read under another name, a table may not be altered under a lock afterwards: 10.11 looks for its columns by that name.
+  const own = columns.map(column => `${quoteTable(address)}.${quote(column)}`);
   const match = references.columns.map((column, at) => `p.${quote(column)} = ${own[at]!}`);
   const orphans = [
-    `SELECT 1 FROM ${quoteTable(address)} AS c`,
+    `SELECT 1 FROM ${quoteTable(address)}`,
     `WHERE ${own.map(column => `${column} IS NOT NULL`).join(" AND ")}`,
     `AND NOT EXISTS (SELECT 1 FROM ${quoteTable(references.table)} AS p WHERE ${match.join(" AND ")}) LIMIT 1`,
   ].join(" ");
