@@ -197,7 +197,7 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
   const waiting = async () => {
     const query =
       engine!.dialect.name === "postgres"
-        ? "SELECT 1 AS one FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid() AND (wait_event_type = 'Lock' OR query LIKE 'SELECT pg_try_advisory%')"
+        ? "SELECT 1 AS one FROM pg_locks l JOIN pg_database d ON d.oid = l.database WHERE NOT l.granted AND d.datname = current_database() UNION ALL SELECT 1 FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid() AND query LIKE 'SELECT pg_try_advisory%'"
         : "SELECT 1 AS one FROM information_schema.PROCESSLIST WHERE DB = DATABASE() AND STATE IN ('User lock', 'Waiting for table metadata lock')";
     await until(async () => (await engine!.rows(query))[0]);
   };
