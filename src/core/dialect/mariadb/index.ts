@@ -86,7 +86,7 @@ export const mariadb: Dialect = {
     dropView: (_, address) => `DROP VIEW IF EXISTS ${quoteTable(address)}`,
     steps,
     online: {
-      hindrances: plan => hindrancesIn(plan, render(plan)),
+      hindrances: plan => hindrancesIn(plan, render({ ...plan, online: true })),
       tidy: tidyOnline,
       steps: onlineSteps,
     },

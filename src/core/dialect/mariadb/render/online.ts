@@ -16,19 +16,15 @@ import { steps } from "../steps.js";
 /**
  * What keeps writers waiting as long as a table has rows: what the server only does by a copy of the table
  * (https://mariadb.com/kb/en/innodb-online-ddl-overview/), and what is copied into the attic, or out of it, under a lock.
- * @param blocks its statements
+ * @param blocks its statements, online
  */
 export function hindrancesIn(plan: RenderPlan, blocks: readonly Block[]): Hindrance[] {
-  const there = new Set(plan.before.tables.map(table => quoteTable(addressOf(table))));
-  const arriving = plan.after.tables
-    .map(table => quoteTable(addressOf(table)))
-    .filter(table =>
-      plan.changes.some(
-        change => change.kind === "add table" && quoteTable(addressOf(change.table)) === table,
-      ),
-    );
+  const there = plan.before.tables.map(addressOf);
+  const arriving = plan.changes.flatMap(change =>
+    change.kind === "add table" && !there.includes(addressOf(change.table)) ? [addressOf(change.table)] : [],
+  );
   const isNew = (sql: string) =>
-    arriving.some(table => !there.has(table) && sql.startsWith(`ALTER TABLE ${table}`));
+    arriving.some(address => sql.startsWith(`ALTER TABLE ${quoteTable(address)}`));
   const found = blocks.flatMap((block): Hindrance[] => {
     const [first, reason] =
       block.statements

@@ -58,7 +58,7 @@ export function liftReferences(
         !disturbs(target, same.references.columns, same);
       const key = JSON.stringify([addressOf(pair?.now ?? table), same?.name]);
       const isSame = equal(same, renamed);
-      // While a table is locked, references that restrict are in the way of what happens to it: tried on 10.11.
+      // With a reference that restricts and stays, the server may want the other table locked as well, as 10.11 was seen to do.
       const isFree = same && (online || !isRestricted(same));
       const maySwap = isFree && !isSame && ownIndexSql(table, foreignKey).length === 0;
       if (!stays || kept.has(key) || !(isSame || maySwap)) return [{ address: addressOf(table), foreignKey }];
