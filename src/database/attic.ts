@@ -50,9 +50,9 @@ async function copyRows(database: Database, { table, address }: KeptTable, targe
       !computed && target.columns.some(column => column.name === name && !column.computed),
   );
   const list = (alias: string) => columns.map(({ name }) => `${alias}${quote(name)}`).join(", ");
-  const key = (target.key?.columns ?? []).map(name => ({ was: name, now: name, retyped: false }));
+  const key = (target.key?.columns ?? []).map(name => ({ was: name, now: name }));
   const fresh =
-    key.length > 0 ? ` WHERE NOT EXISTS (SELECT 1 FROM ${to} AS t WHERE ${matchSql(key, quote)})` : "";
+    key.length > 0 ? ` WHERE NOT EXISTS (SELECT 1 FROM ${to} AS t WHERE ${matchSql(key, database.dialect.attic)})` : "";
   const before = await count(database, to);
   const { overriding } = database.dialect.rows.copying;
   await database.run(
@@ -67,7 +67,7 @@ async function copyValues(database: Database, kept: KeptBesideKey, target: Table
     names: { quote },
   } = database.dialect;
   const [from, to] = [quoted(kept.address, database), quoted(addressOf(target), database)];
-  const [match, before] = [matchSql(kept.key, quote), await countMissing(database, kept, to)];
+  const [match, before] = [matchSql(kept.key, attic), await countMissing(database, kept, to)];
   for (const column of kept.columns) {
     const name = quote(column.name);
     const where = `${match} AND t.${name} IS NULL`;

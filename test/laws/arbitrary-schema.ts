@@ -140,7 +140,7 @@ const ODDITIES = [
   "deferred",
   "staged",
   "keyless",
-  "keyless",
+  "told by a unique",
 ] as const;
 
 function withOddities(
@@ -218,6 +218,15 @@ function withOddity(table: Table, { odd, key }: Shape, alone: boolean, staged: b
     case "keyless": {
       const { key: _, ...rest } = table;
       return alone && key !== "serial" ? rest : table;
+    }
+    case "told by a unique": {
+      const { key: its, ...rest } = table;
+      if (!its || !alone || key === "serial") return table;
+      const { columns } = its;
+      return {
+        ...rest,
+        uniques: [...rest.uniques, { name: constraintName("uq", table.name, columns), columns }],
+      };
     }
     default:
       return table;

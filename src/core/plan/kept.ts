@@ -176,7 +176,7 @@ function keptOfTable(staying: StayingTable): KeptOfTable {
   const takes = gone.length > 0 || replaced.some(({ change: { after } }) => replacedOf(after, staying));
   const numbered = told.length === 0 && takes ? numberedBy(staying, newNames, others) : undefined;
   const key: readonly KeyPart[] = numbered
-    ? [{ was: numbered.number, now: numbered.number, retyped: false, number: true }]
+    ? [{ was: numbered.number, now: numbered.number, number: true }]
     : told;
   const rest = key.length > 0 ? [] : plain.filter(({ name }) => newNames.has(name));
   const common = { table, now: address, key };
@@ -229,7 +229,8 @@ function matchingKey(
     const before = was.columns.find(each => each.name === name);
     const after = now.columns.find(each => each.name === staying.get(name));
     if (!before || !after || before.computed || after.computed || replaced.has(after.name)) return undefined;
-    return { was: before.name, now: after.name, retyped: !equal(comparedBy(before), comparedBy(after)) };
+    const isSame = equal(comparedBy(before), comparedBy(after));
+    return { was: before.name, now: after.name, ...(!isSame && { retyped: { before, after } }) };
   };
   const candidates = [
     ...uniqueLists(was),

@@ -196,7 +196,7 @@ function notInAtticSql({ address, key, now }: KeptBesideKey, plan: RenderPlan, d
   const { quote } = dialect.names;
   const numbered = plan.attic?.numbered.find(each => each.now === now);
   if (numbered) return unlikeAnySql(numbered, dialect.attic);
-  return `NOT EXISTS (SELECT 1 FROM ${quoteAddress(address, quote)} AS k WHERE ${matchSql(key, quote)})`;
+  return `NOT EXISTS (SELECT 1 FROM ${quoteAddress(address, quote)} AS k WHERE ${matchSql(key, dialect.attic)})`;
 }
 
 /** Rows that would make a change fail. */

@@ -7,6 +7,7 @@ import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import type { Retyped } from "../dialect/shared/retyping.js";
 import { expressionSql } from "../lower/expressions.js";
 import { addressOf } from "../schema/address.js";
+import { equal } from "../schema/canonical.js";
 import type { Default, SqlText } from "../schema/types.js";
 import { widensOn } from "./kept.js";
 import type { Sight } from "./probe.js";
@@ -113,10 +114,14 @@ export function valueToBe(address: string, name: string, asking: Asking, alias =
   if (change?.kind !== "alter column") return { value: plain, fails: false };
   if (restoredTo(plan, address).some(({ columns }) => columns.some(each => each.name === name)))
     return undefined;
-  const retyped = retypedBy(change, asking, alias);
-  const { value = plain, fails = false } = retyped ?? {};
+  const { value, fails } = retypedBy(change, asking, alias) ?? { value: widenedTo(change, plain, asking), fails: false };
   const fill = change.fill && !change.after.nullable ? given(change.fill) : undefined;
   return { value: fill ? `coalesce(${value}, ${fill.value})` : value, fails };
+}
+
+/** A value that stays what it is, in a type that holds others beside it: what it is compared with may be one of those. */
+function widenedTo({ before, after }: AlterColumn, plain: string, { dialect }: Asking): string {
+  return equal(before.type, after.type) ? plain : dialect.types.retype(before, after, plain, undefined).value;
 }
 
 /** The type of a column whose values change: it does not know the new ones yet, which a text does. */

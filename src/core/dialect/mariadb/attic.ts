@@ -8,6 +8,7 @@ import type { KeptBesideKey, KeptCounter } from "../shared/kept.js";
 import { atticTables } from "./catalog/queries.js";
 import { literalSql } from "./expressions.js";
 import { NAME_LIMIT, quote, quoteTable } from "./names.js";
+import { retype } from "./retyping.js";
 import { isTextual, NAME, typeOf } from "./types.js";
 
 export const attic: AtticSyntax = {
@@ -22,6 +23,10 @@ export const attic: AtticSyntax = {
       ? `BINARY CONVERT(${a} USING utf8mb4) <=> BINARY CONVERT(${b} USING utf8mb4)`
       : `${a} <=> ${b}`,
   moves,
+  turned: (before, after, value) =>
+    isTextual(before) && isTextual(after)
+      ? `CONVERT(${value} USING utf8mb4) COLLATE utf8mb4_bin`
+      : retype(before, after, value, undefined).value,
   deleteFrom: table => `DELETE k FROM ${table} AS k`,
   updateFrom: ({ table, from, set, where }) =>
     `UPDATE ${table} AS t JOIN ${from} AS k ON ${where} SET ${set.map(each => `t.${each}`).join(", ")}`,
@@ -99,7 +104,7 @@ export function momentsStaySql(table: Table, but: string): string {
 
 /** Of a table called t, as its columns are called before they are renamed, the rows of which the attic has nothing. */
 export function whereNotKeptSql({ address, key }: KeptBesideKey): string {
-  return ` WHERE NOT EXISTS (SELECT 1 FROM ${quoteTable(address)} AS k WHERE ${matchSql(key, quote)})`;
+  return ` WHERE NOT EXISTS (SELECT 1 FROM ${quoteTable(address)} AS k WHERE ${matchSql(key, attic)})`;
 }
 
 /** The values of the attic, put back. */

@@ -12,6 +12,7 @@ import { goOnSql, isGenerated, keepCounterSql, restoreCounterSql } from "./rende
 import { quietlySql } from "./render/stamps.js";
 import { createIndexSql, createTableSql, notesSql, renameTableSql } from "./render/tables.js";
 import { alterTableSql } from "./render/clauses.js";
+import { castSql } from "./retyping.js";
 import { dimensionsOver, typeOf } from "./types.js";
 
 export const attic: AtticSyntax = {
@@ -22,6 +23,7 @@ export const attic: AtticSyntax = {
   typeOf,
   // Not every type can be compared by itself.
   same: (a, b) => `${a}::text IS NOT DISTINCT FROM ${b}::text`,
+  turned: (before, after, value) => `(${castSql(before, after, value)})::${typeOf(after)}`,
   deleteFrom: table => `DELETE FROM ${table} AS k`,
   updateFrom: ({ table, from, set, where }) =>
     `UPDATE ${table} AS t SET ${set.join(", ")} FROM ${from} AS k WHERE ${where}`,
@@ -152,8 +154,8 @@ export function clearValuesSql(kept: KeptBesideKey, column: Column, table: Table
     from: quoteTable(kept.address),
     set: [`${name} = NULL`],
     where: matchSql(
-      kept.key.map(({ was, retyped }) => ({ was, now: was, retyped })),
-      quote,
+      kept.key.map(part => ({ ...part, now: part.was })),
+      attic,
     ),
   });
   return [

@@ -20,6 +20,8 @@ export interface AtticSyntax {
   readonly typeOf: (column: Column) => string;
   /** A condition that holds where two values of a column's type are equal to the letter, or both null. */
   readonly same: (a: string, b: string, column: Column) => string;
+  /** A value of a column, as the column holds it when it is of another type: without a change of what it is worth. */
+  readonly turned: (before: Column, after: Column, value: string) => string;
   /** `DELETE FROM` a table that is called k in the rest of the statement. */
   readonly deleteFrom: (table: string) => string;
   /** Sets columns of a table, called t, from those of another, called k. */
@@ -249,7 +251,7 @@ export function becameBlocks(plan: RenderPlan, syntax: AtticSyntax): Block[] {
           table: table(address),
           from: table(now),
           set: [`${quote(BECAME)} = k.${quote(after.name)}`, ...steadySql(kept, syntax)],
-          where: matchSql(seenFromAttic(key), quote),
+          where: matchSql(key, syntax, "k"),
         }),
       ],
     };
@@ -274,7 +276,7 @@ export function changedSinceBlocks(
   return turnedValues(plan, "back").map(kept => {
     const { address, now, key, change } = kept;
     const { after } = change;
-    const unchanged = `${matchSql(key, quote)} AND ${same(`t.${quote(after.name)}`, `k.${quote(BECAME)}`, after)}`;
+    const unchanged = `${matchSql(key, syntax)} AND ${same(`t.${quote(after.name)}`, `k.${quote(BECAME)}`, after)}`;
     return {
       title: `leave values of ${now}.${after.name} that were changed since as they are`,
       statements: [
@@ -311,28 +313,33 @@ export function emptiedBlocks(plan: RenderPlan, syntax: Pick<AtticSyntax, "table
 export function restoreSql(kept: KeptBesideKey, syntax: AtticSyntax, set: readonly string[]): string {
   const { table, updateFrom } = syntax;
   // All is as it was by then.
-  const key = kept.key.map(({ was }) => ({ was, now: was, retyped: false }));
+  const key = kept.key.map(({ was }) => ({ was, now: was }));
   return updateFrom({
     table: table(addressOf(kept.table)),
     from: table(kept.address),
     set,
-    where: matchSql(key, syntax.quote),
+    where: matchSql(key, syntax),
   });
 }
 
-/** That a row of a table, called t, is the one a row of the attic, called k, was taken from. */
-export function matchSql(key: readonly KeyPart[], quote: (name: string) => string): string {
-  const asText = (value: string) => `CAST(${value} AS char(255))`;
+/**
+ * That a row of a table is the one a row of the attic was taken from; what the attic has of the key is turned into what the
+ * table has, whose index serves then.
+ * @param table which of both is called t: the table, unless the other is; the one that is not is called k
+ */
+export function matchSql(
+  key: readonly KeyPart[],
+  { quote, turned }: Pick<AtticSyntax, "quote" | "turned">,
+  table: "t" | "k" = "t",
+): string {
+  const attic = table === "t" ? "k" : "t";
   return key
     .map(({ was, now, retyped }) => {
-      const [row, kept] = [`t.${quote(now)}`, `k.${quote(was)}`];
-      return retyped ? `${asText(row)} = ${asText(kept)}` : `${row} = ${kept}`;
+      const kept = `${attic}.${quote(was)}`;
+      const turnedInto = retyped ? turned(retyped.before, retyped.after, kept) : kept;
+      return `${table}.${quote(now)} = ${turnedInto}`;
     })
     .join(" AND ");
-}
-
-function seenFromAttic(key: readonly KeyPart[]): KeyPart[] {
-  return key.map(({ was, now, retyped }) => ({ was: now, now: was, retyped }));
 }
 
 /** `pieces.notes, pieces.weight` */

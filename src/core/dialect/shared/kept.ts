@@ -94,8 +94,8 @@ export interface KeptCounting {
 export interface KeyPart {
   readonly was: string;
   readonly now: string;
-  /** Its values are of another type afterwards. */
-  readonly retyped: boolean;
+  /** Where its values are of another type afterwards: the column before and after. */
+  readonly retyped?: { readonly before: Column; readonly after: Column };
   /** It is the number that rows have only while a migration runs. */
   readonly number?: true;
 }

@@ -7,6 +7,7 @@ import { atticTables } from "./catalog/queries.js";
 import { literalSql } from "./expressions.js";
 import { quote, quoteList, quoteTable, stampTriggerName } from "./names.js";
 import { copySequenceSql, REBUILD_END, REBUILD_START } from "./render/tables.js";
+import { retype } from "./retyping.js";
 import { NAME, typeOf } from "./types.js";
 
 export const attic: AtticSyntax = {
@@ -16,6 +17,7 @@ export const attic: AtticSyntax = {
   quote,
   typeOf,
   same: (a, b) => `${a} IS ${b}`,
+  turned: (before, after, value) => retype(before, after, value, undefined).value,
   deleteFrom: table => `DELETE FROM ${table} AS k`,
   updateFrom: ({ table, from, set, where }) =>
     `UPDATE ${table} AS t SET ${set.join(", ")} FROM ${from} AS k WHERE ${where}`,

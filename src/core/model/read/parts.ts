@@ -57,7 +57,9 @@ export class Parts {
         "E225",
         { entity: entity.name },
         "`key` does not name the fields that are the key",
-        `name ${fields.join(", ")}, in the order the key has them`,
+        fields.length === 0
+          ? "mark those fields with @Key(); without one the key is an id that counts"
+          : `name ${fields.join(", ")}, in the order the key has them; what is to belong to it is marked with @Key()`,
       );
     }
     return { name: key.name ?? `pk_${table}`, columns, ...this.keyed(entity, key) };

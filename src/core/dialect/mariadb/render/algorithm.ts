@@ -56,7 +56,10 @@ function ofClause(clause: string, altered: Altered): Algorithm {
   if (altered.held && /^ADD CONSTRAINT `(?:[^`]|``)+` FOREIGN KEY /.test(clause)) return "INSTANT";
   if (/^(?:COMMENT = |RENAME INDEX |DROP FOREIGN KEY |DROP CONSTRAINT )/.test(clause)) return "INSTANT";
   if (![altered.was, altered.now].every(isPlain)) return "COPY";
-  if (/^DROP INDEX |^ADD (?:INDEX|CONSTRAINT `(?:[^`]|``)+` UNIQUE) /.test(clause)) return "NOCOPY";
+  const [, gone] = new RegExp(`^DROP INDEX ${NAMED}`).exec(clause) ?? [];
+  if (gone !== undefined) return withRowsTold(altered, ({ name }) => name === unquoted(gone));
+  if (/^ADD (?:INDEX|CONSTRAINT `(?:[^`]|``)+` UNIQUE) /.test(clause))
+    return rowsTold(altered.was).length === 0 && rowsTold(altered.now).length > 0 ? "INPLACE" : "NOCOPY";
   const [, dropped] = new RegExp(`^DROP COLUMN ${NAMED}$`).exec(clause) ?? [];
   if (dropped !== undefined) return isIndexed(unquoted(dropped), altered.was) ? "NOCOPY" : "INSTANT";
   const [, added] = new RegExp(`^ADD COLUMN ${NAMED}`).exec(clause) ?? [];
@@ -66,6 +69,38 @@ function ofClause(clause: string, altered: Altered): Algorithm {
   return modified === undefined
     ? "COPY"
     : ofColumn(unquoted(modified), unquoted(renamedTo ?? modified), altered);
+}
+
+/**
+ * What tells the rows of a table that has no key, whose pages are in its order: the first of what is unique and never null.
+ * https://mariadb.com/kb/en/innodb-limitations/
+ */
+function rowsTold(table: Table): readonly Unique[] {
+  if (table.key) return [];
+  const byName = new Map(table.columns.map(column => [column.name, column]));
+  const unique = [...table.uniques, ...table.indexes.filter(index => index.unique)];
+  return unique.flatMap(each => {
+    const columns = "parts" in each ? columnsOfPart("index", each) : columnsOfPart("unique", each);
+    const isNever = columns.every(name => {
+      const column = byName.get(name);
+      return column && !takesNull(column, table);
+    });
+    return isNever ? [{ name: each.name, columns }] : [];
+  });
+}
+
+interface Unique {
+  readonly name: string;
+  readonly columns: readonly string[];
+}
+
+/** Where what tells the rows of a table may go, all pages are written in another order; by a copy, where nothing is left. */
+function withRowsTold({ was, now }: Altered, isGone: (unique: Unique) => boolean): Algorithm {
+  const [had, has] = [rowsTold(was), rowsTold(now)];
+  if (!had.some(isGone)) return "NOCOPY";
+  // What comes may come by another statement.
+  const stays = had.some(unique => !isGone(unique) && has.some(each => equal(each, unique)));
+  return stays ? "INPLACE" : "COPY";
 }
 
 function unquoted(name: string): string {
@@ -128,10 +163,15 @@ function ofColumn(from: string, to: string, { was, now, interim }: Altered): Alg
   });
   if (!equal(facts(old, was), facts(column, now))) return "COPY";
   const byType = typeOf(old) === typeOf(column) ? "INSTANT" : ofType(old, column, was);
-  const takesNull = (each: Column, table: Table) => each.nullable || refusesNullByCheck(each, table);
   if (takesNull(old, was) === takesNull(column, now)) return byType;
   // What was null would become the default.
-  return !takesNull(column, now) && !hasConstant(column) ? "COPY" : dearest([byType, "INPLACE"]);
+  if (!takesNull(column, now) && !hasConstant(column)) return "COPY";
+  const told = withRowsTold({ was, now }, ({ columns }) => columns.includes(from));
+  return dearest([byType, "INPLACE", told]);
+}
+
+function takesNull(column: Column, table: Table): boolean {
+  return column.nullable || refusesNullByCheck(column, table);
 }
 
 function hasConstant(column: Column): boolean {
