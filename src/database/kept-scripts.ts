@@ -44,10 +44,10 @@ const known = new Map<string, string>();
 
 /** As it stands in a row. */
 export function packed(kept: KeptMigration): string {
-  const text = JSON.stringify(kept);
-  const made = known.get(text) ?? gzipSync(text).toString("base64");
+  const key = [String(kept.adopted), ...Object.entries(kept.files).flat()].join("\0");
+  const made = known.get(key) ?? gzipSync(JSON.stringify(kept)).toString("base64");
   if (known.size > 200) known.clear();
-  known.set(text, made);
+  known.set(key, made);
   return made;
 }
 

@@ -1,5 +1,5 @@
 import { sha256 } from "../core/sha256.js";
-import { existsSync, readdirSync, readFileSync } from "node:fs";
+import { existsSync, readdirSync, readFileSync, statSync } from "node:fs";
 import { basename, join } from "node:path";
 import {
   Equals,
@@ -259,17 +259,31 @@ export interface Script {
 /** @throws Problem E303 when the migration has no script for the dialect */
 export function readScript(migration: Migration, direction: Direction, dialect: string): Script {
   const file = join(migration.folder, scriptName(direction, dialect));
+  const stamp = stampOf(file);
+  if (stamp === undefined) throw problems.missingScript({ file, dialect });
+  // Many databases run the same one: as long as nobody writes to it, it is what it was.
+  const known = scripts.get(migration)?.get(file);
+  if (known?.stamp === stamp) return known.script;
   const text = readIfThere(file);
   if (text === undefined) throw problems.missingScript({ file, dialect });
-  // Many databases run the same one: as long as it reads the same, so is its sum.
-  const known = scripts.get(migration)?.get(file);
-  if (known?.text === text) return known;
   const script = { file, text, checksum: checksumOf(text) };
-  scripts.set(migration, (scripts.get(migration) ?? new Map<string, Script>()).set(file, script));
+  const own = scripts.get(migration) ?? new Map<string, Stamped>();
+  scripts.set(migration, own.set(file, { script, stamp }));
   return script;
 }
 
-const scripts = new WeakMap<Migration, Map<string, Script>>();
+interface Stamped {
+  readonly script: Script;
+  readonly stamp: string;
+}
+
+const scripts = new WeakMap<Migration, Map<string, Stamped>>();
+
+/** What changes whenever somebody writes to a file; undefined: there is none. */
+function stampOf(file: string): string | undefined {
+  const stat = statSync(file, { bigint: true, throwIfNoEntry: false });
+  return stat && `${stat.ino} ${stat.size} ${stat.mtimeNs} ${stat.ctimeNs}`;
+}
 
 /** One call to the file system where asking first would be two. */
 function readIfThere(file: string): string | undefined {

@@ -1,8 +1,10 @@
 import { risks } from "../core/change/risk.js";
+import type { Dialect } from "../core/dialect/shared/dialect.js";
 import type { Attic } from "../core/dialect/shared/kept.js";
 import type { RenderPlan } from "../core/dialect/shared/render-plan.js";
 import { widens } from "../core/dialect/registry.js";
 import type { Direction } from "../core/direction.js";
+import type { Probe } from "../core/plan/probe.js";
 import { probes } from "../core/plan/probes.js";
 import { sayRows } from "../core/plan/say-rows.js";
 import { problems, type Cure, type FoundRows, type StoppedRun } from "../core/problems.js";
@@ -94,7 +96,7 @@ export async function askRowsOf(
 ): Promise<ProbeResult[]> {
   const { dialect } = database;
   const { migration, direction, before } = next;
-  const asked = probes(plan, dialect, direction).filter(({ meaning }) => meaning !== "keeps");
+  const asked = probesOf(plan, dialect, direction).filter(({ meaning }) => meaning !== "keeps");
   const counted = await countProbes(database, asked, true);
   const refusing = counted.filter(({ meaning, count }) => meaning === "refuses" && count > 0);
   const losing = counted.filter(({ meaning }) => meaning === "loses");
@@ -113,6 +115,15 @@ export async function askRowsOf(
   const going = losing.filter(({ count }) => count > 0);
   await agreeTo(database, next, { going, byHand }, mayLose);
   return losing;
+}
+
+/** Many databases are asked the same; a plan is one dialect's, in one direction. */
+const known = new WeakMap<RenderPlan, readonly Probe[]>();
+
+function probesOf(plan: RenderPlan, dialect: Dialect, direction: Direction): readonly Probe[] {
+  const found = known.get(plan) ?? probes(plan, dialect, direction);
+  known.set(plan, found);
+  return found;
 }
 
 /** What a migration that stopped in the midst may still take away, of which nothing is agreed to any more. */

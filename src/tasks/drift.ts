@@ -1,6 +1,6 @@
 import { diff } from "../core/change/diff.js";
 import type { Change } from "../core/change/types.js";
-import type { Catalog } from "../core/dialect/shared/dialect.js";
+import type { Catalog, Dialect } from "../core/dialect/shared/dialect.js";
 import { respell } from "../core/lower/spellings.js";
 import { addressOf } from "../core/schema/address.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
@@ -30,12 +30,31 @@ interface BesideIndex {
  */
 export async function lookAt(database: Database, expected: Schema, catalog?: Catalog): Promise<Found> {
   const { dialect } = database;
-  const settled = dialect.types.settle(expected);
-  const spelled = dialect.catalog.respells
-    ? respell(settled, allSpellings(await readLedger(database)))
-    : settled;
+  const held = catalog ?? (await database.readCatalog());
+  if (dialect.catalog.respells) {
+    const spellings = allSpellings(await readLedger(database));
+    return compared(dialect, expected, held, settled => respell(settled, spellings));
+  }
+  const known = lately.get(held)?.get(expected);
+  if (known) return known;
+  const found = compared(dialect, expected, held);
+  lately.set(held, (lately.get(held) ?? new WeakMap<Schema, Found>()).set(expected, found));
+  return found;
+}
+
+/** Of databases that hold the very same. */
+const lately = new WeakMap<Catalog, WeakMap<Schema, Found>>();
+
+function compared(
+  { types }: Dialect,
+  expected: Schema,
+  held: Catalog,
+  spelledAs = (settled: Schema) => settled,
+): Found {
+  const settled = types.settle(expected);
+  const spelled = spelledAs(settled);
   const known = new Set(settled.tables.map(addressOf));
-  const { schema: found } = withoutInternal(catalog ?? (await database.readCatalog()));
+  const { schema: found } = withoutInternal(held);
   const defined = new Set((settled.definitions ?? []).map(definitionKey));
   const all = diff(spelled, {
     tables: found.tables.filter(table => known.has(addressOf(table))),

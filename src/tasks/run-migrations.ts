@@ -200,7 +200,8 @@ async function runOne(
       ...{
         drafted,
         respells:
-          !drafted || stopped !== undefined || mayRespell(migrationPlan(migration, direction, dialect)),
+          dialect.catalog.respells &&
+          (!drafted || stopped !== undefined || mayRespell(migrationPlan(migration, direction, dialect))),
       },
       managed: () =>
         dialect.render.managedObjectNames(dialect.types.settle(wayOf(migration, direction).before)),

@@ -1,6 +1,6 @@
 import { inheritedBy, verbsOf, type RoleNames } from "../schema/grants.js";
 import { isObject, type Column, type Grant, type Schema, type Table } from "../schema/types.js";
-import type { Dialect } from "./shared/dialect.js";
+import type { Catalog, Dialect } from "./shared/dialect.js";
 
 /**
  * The dialect for databases where some roles are spoken of: what others may do is not looked at, and left as it is. What a
@@ -14,6 +14,7 @@ export function withRoles(dialect: Dialect, roles: RoleNames): Dialect {
   if (known) return known;
   const by = new Map(Object.keys(roles).map(role => [role, inheritedBy(role, roles)]));
   const tables = new WeakMap<Table, Table>();
+  const catalogs = new WeakMap<Catalog, Catalog>();
   const granted = (schema: Schema): Schema => ({
     ...(by.size > 0 ? schema : withoutPolicies(schema)),
     tables: schema.tables.map(table => {
@@ -28,20 +29,20 @@ export function withRoles(dialect: Dialect, roles: RoleNames): Dialect {
     catalog: {
       ...dialect.catalog,
       read: results => {
-        const { schema, leftAlone } = dialect.catalog.read(results);
+        const catalog = dialect.catalog.read(results);
+        const read = catalogs.get(catalog);
+        if (read) return read;
+        const { schema, leftAlone } = catalog;
         const known = granted(schema);
         const others = (schema.definitions ?? []).filter(each => !known.definitions?.includes(each));
-        return {
-          schema: known,
-          leftAlone: [
-            ...leftAlone,
-            ...others.flatMap(each =>
-              isObject(each) && each.on !== undefined
-                ? [{ kind: each.kind, name: each.name, table: each.on }]
-                : [],
-            ),
-          ],
-        };
+        const own = others.flatMap(each =>
+          isObject(each) && each.on !== undefined
+            ? [{ kind: each.kind, name: each.name, table: each.on }]
+            : [],
+        );
+        const made = { schema: known, leftAlone: [...leftAlone, ...own] };
+        catalogs.set(catalog, made);
+        return made;
       },
     },
   };

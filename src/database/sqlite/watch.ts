@@ -100,13 +100,12 @@ interface SchemaObject {
 }
 
 async function readObjects(database: Database): Promise<SchemaObject[]> {
-  const rows = await database.rows("SELECT type, name, tbl_name, sql FROM sqlite_schema ORDER BY rowid");
-  return rows.map(row => ({
-    type: String(row["type"]),
-    name: String(row["name"]),
-    table: String(row["tbl_name"]),
-    sql: row["sql"] === null ? undefined : String(row["sql"]),
-  }));
+  // In one value: row by row the driver takes longer for it than SQLite.
+  const [row] = await database.rows(
+    "SELECT json_group_array(json_array(type, name, tbl_name, sql)) AS entries FROM (SELECT type, name, tbl_name, sql FROM sqlite_schema ORDER BY rowid)",
+  );
+  const entries = JSON.parse(String(row?.["entries"])) as [string, string, string, string | null][];
+  return entries.map(([type, name, table, sql]) => ({ type, name, table, sql: sql ?? undefined }));
 }
 
 /**

@@ -28,8 +28,20 @@ type Entry = readonly [
  * queries whatever the number of tables (https://sqlite.org/schematab.html).
  */
 export function readCatalog([rows = [], shadowRows = []]: readonly (readonly CatalogRow[])[]): Catalog {
-  const shadows = new Set(shadowRows.map(({ name }) => String(name)));
-  const entries = JSON.parse(String(rows[0]?.["entries"] ?? "[]")) as readonly Entry[];
+  const text = String(rows[0]?.["entries"] ?? "[]");
+  const shadows = shadowRows.map(({ name }) => String(name));
+  const key = `${shadows.join("\n")}\n\n${text}`;
+  const catalog = lately.get(key) ?? parseCatalog(text, new Set(shadows));
+  if (lately.size > 3) lately.clear();
+  lately.set(key, catalog);
+  return catalog;
+}
+
+/** One after the other, many files say the same. */
+const lately = new Map<string, Catalog>();
+
+function parseCatalog(text: string, shadows: ReadonlySet<string>): Catalog {
+  const entries = JSON.parse(text) as readonly Entry[];
   const leftAlone: LeftAlone[] = [];
   const objects: Definition[] = [];
   const keep = (sql: string, otherwise: LeftAlone) => {
