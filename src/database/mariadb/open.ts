@@ -10,6 +10,7 @@ import type { Database, Waiting } from "../session/database.js";
 import { explainFailure } from "../session/failures.js";
 import { cancelling } from "../session/cancelling.js";
 import type { OpenOptions, Watched } from "../session/engine.js";
+import { seenTables } from "../session/seen-tables.js";
 import { statementsOver, type Statements } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
 import { refuseOfColumns } from "./rights.js";
@@ -89,8 +90,7 @@ function databaseOver(
     { target, watched, failures: FAILURES },
   );
   const { rows, run, runScripted } = statements;
-  // Tables of ours that were seen since the lock was taken: nobody else drops one until it is let go of.
-  let there: Set<string> | undefined;
+  const seen = seenTables(name => hasTable(statements, name));
   const steps = stepsOf(statements, lockOf(target));
   const database: Database = {
     dialect: dialectOf(target),
@@ -99,14 +99,9 @@ function databaseOver(
     run,
     runScripted,
     exclusively: (work, how) =>
-      whileLocked(statements, { target, onWait: watched.onWait }, async () => {
-        there = new Set();
-        try {
-          return await (how === "by steps" ? shortly(statements, target, work) : work());
-        } finally {
-          there = undefined;
-        }
-      }),
+      whileLocked(statements, { target, onWait: watched.onWait }, () =>
+        seen.whileLocked(() => (how === "by steps" ? shortly(statements, target, work) : work())),
+      ),
     watch: async scripted => {
       await refuseBreaking(database, scripted);
       return { restore: async () => undefined, inspect: async () => undefined };
@@ -114,12 +109,7 @@ function databaseOver(
     steps,
     online: { ...steps, inPieces: sql => fillInPieces(statements, sql, steps.together) },
     readCatalog: () => readCatalog(statements, target),
-    hasTable: async name => {
-      if (there?.has(name)) return true;
-      const isThere = await hasTable(statements, name);
-      if (isThere) there?.add(name);
-      return isThere;
-    },
+    hasTable: seen.hasTable,
     close: () => {
       onClose();
       return connection.end().catch(() => undefined);

@@ -12,6 +12,7 @@ import { refuseBreakingBodies } from "./bodies.js";
 import { triggersThatAreOff, turnOff } from "./triggers.js";
 import { FAILURES } from "./failures.js";
 import { messageOf } from "../../core/errors.js";
+import { seenTables } from "../session/seen-tables.js";
 import { STEP_WAITS } from "../session/patience.js";
 import { onlineSteps } from "./steps.js";
 
@@ -71,11 +72,11 @@ export function databaseOver(connection: Connection, target: TargetSettings, wat
   );
   const { rows, run, runScripted } = statements;
   // Asked of the catalog itself: to_regclass may answer from a cache that has not yet heard of another's commit.
-  const hasTable = async (name: string) => {
+  const { hasTable, whileLocked } = seenTables(async name => {
     const here = "(SELECT oid FROM pg_namespace WHERE nspname = current_schema())";
     const sql = `SELECT 1 FROM pg_class WHERE relname = ? AND relnamespace = ${here}`;
     return (await rows(sql, name)).length > 0;
-  };
+  });
   const isRunning = async () => (await rows(HOLDER)).length > 0;
   const { lockTimeout } = target;
   return {
@@ -86,12 +87,13 @@ export function databaseOver(connection: Connection, target: TargetSettings, wat
     runScripted,
     online: onlineSteps({ rows, run, runScripted, hasTable }, { lockTimeout, isRunning }),
     exclusively: async (work, how) => {
-      if (how === "by steps") return bySteps(statements, { target, onWait: watched.onWait }, work);
+      const locked = () => whileLocked(work);
+      if (how === "by steps") return bySteps(statements, { target, onWait: watched.onWait }, locked);
       await run("BEGIN ISOLATION LEVEL READ COMMITTED");
       try {
         await run(`SET LOCAL lock_timeout = ${lockTimeout}`);
         await takeTurn(rows, { target, onWait: watched.onWait }, "pg_try_advisory_xact_lock");
-        const result = await work();
+        const result = await locked();
         await run("COMMIT");
         return result;
       } catch (error) {

@@ -7,6 +7,7 @@ import { problems } from "../../core/problems.js";
 import { dialectOf, type TargetSettings } from "../../project/settings.js";
 import type { Database } from "../session/database.js";
 import type { OpenOptions, Watched } from "../session/engine.js";
+import { seenTables } from "../session/seen-tables.js";
 import { statementsOver, type Driver } from "../session/statements.js";
 import { FAILURES } from "./failures.js";
 import { takeLock } from "./take-lock.js";
@@ -64,8 +65,10 @@ function databaseOver(
 ): Database {
   const statements = statementsOver(driverOver(connection), { target, watched, failures: FAILURES });
   const { rows, run, runScripted } = statements;
-  // Tables of ours that were seen since the lock was taken: nobody else drops one until it is let go of.
-  let there: Set<string> | undefined;
+  const { hasTable, whileLocked } = seenTables(
+    async name =>
+      (await rows("SELECT 1 FROM sqlite_schema WHERE type = 'table' AND name = ?", name)).length > 0,
+  );
   const database: Database = {
     dialect: dialectOf(target),
     target,
@@ -74,9 +77,8 @@ function databaseOver(
     runScripted,
     exclusively: async work => {
       await takeLock(statements, sql => void connection.exec(sql), { target, onWait: watched.onWait });
-      there = new Set();
       try {
-        const result = await work();
+        const result = await whileLocked(work);
         await run("COMMIT");
         return result;
       } catch (error) {
@@ -84,8 +86,6 @@ function databaseOver(
         // A script that broke off may have left it on, and a rollback does not turn it off.
         await run("PRAGMA legacy_alter_table = OFF");
         throw error;
-      } finally {
-        there = undefined;
       }
     },
     watch: (statements, about) => watchSqlite(database, statements, about),
@@ -94,12 +94,7 @@ function databaseOver(
       for (const sql of sqlite.catalog.queries) results.push(await rows(sql));
       return dialectOf(target).catalog.read(results);
     },
-    hasTable: async name => {
-      if (there?.has(name)) return true;
-      const found = await rows("SELECT 1 FROM sqlite_schema WHERE type = 'table' AND name = ?", name);
-      if (found.length > 0) there?.add(name);
-      return found.length > 0;
-    },
+    hasTable,
     close: async () => {
       connection.close();
       onClose();

@@ -99,6 +99,9 @@ export const mariadb: Dialect = {
     createSql: role => `CREATE ROLE ${quote(role)}`,
     inheritSql: (role, from) => `GRANT ${quote(from)} TO ${quote(role)}`,
   },
-  catalog: { queries: catalogQueries, sizes, read: readCatalog, respells: true, keepsOrder: true },
+  catalog: {
+    ...{ queries: catalogQueries, sizes, read: readCatalog, respells: true, keepsOrder: true },
+    anyTable: "SELECT 1 AS found FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() LIMIT 1",
+  },
   rows,
 };

@@ -5,7 +5,7 @@ import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
 import { costsOf } from "./costs.js";
-import { catalogQueries, emptyTables, sizes } from "./catalog/queries.js";
+import { anyTable, catalogQueries, emptyTables, sizes } from "./catalog/queries.js";
 import { furtherQuery, readCatalog } from "./catalog/read.js";
 import { NAME_LIMIT, quote, quoteTable, reserved } from "./names.js";
 import { rowsIn, rowsSql } from "./policies.js";
@@ -104,6 +104,7 @@ export const postgres: Dialect = {
   },
   catalog: {
     queries: catalogQueries,
+    anyTable,
     further: furtherQuery,
     read: readCatalog,
     emptyTables,

@@ -191,6 +191,8 @@ interface DialectCatalog {
   readonly further?: (results: readonly (readonly CatalogRow[])[]) => string | undefined;
   /** What their rows say, a list for each query. */
   readonly read: (results: readonly (readonly CatalogRow[])[]) => Catalog;
+  /** A query that gives a row where the database holds anything that a table could be in the way of. */
+  readonly anyTable: string;
   /** A query for tables that surely have no rows, name and namespace, where planning to count them takes long. */
   readonly emptyTables?: string;
   /** A query for about how many `rows` each table has, where the engine keeps that, and how many `bytes`. Absent: they are counted. */

@@ -64,6 +64,9 @@ export const sqlite: Dialect = {
     dropView: (_, address) => `DROP VIEW IF EXISTS ${quoteTable(address)}`,
   },
   attic,
-  catalog: { queries: catalogQueries, read: readCatalog, respells: false, keepsOrder: true },
+  catalog: {
+    ...{ queries: catalogQueries, read: readCatalog, respells: false, keepsOrder: true },
+    anyTable: "SELECT 1 AS found FROM sqlite_schema LIMIT 1",
+  },
   rows,
 };

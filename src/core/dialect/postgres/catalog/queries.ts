@@ -69,6 +69,9 @@ export const objectsQuery = `SELECT CASE c.relkind WHEN 'v' THEN 'view' ELSE 'ma
    FROM pg_policy p JOIN pg_class c ON c.oid = p.polrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE ${USERS}
    ORDER BY kind, name, arguments, oid`;
 
+/** Whether anything stands in a namespace that is not the server's. */
+export const anyTable = `SELECT 1 AS found FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE ${USERS} LIMIT 1`;
+
 /**
  * https://www.postgresql.org/docs/15/catalogs.html; expressions are asked for only where there are some, and what is as
  * usual comes as null: to read a value takes the driver longer than it takes the server to compare it.
