@@ -493,6 +493,20 @@ export interface StoppedRun {
   readonly of: number;
   readonly beganAt: string;
   readonly runBy: string;
+  /** Where that statement gives values to rows in pieces: how many have them. */
+  readonly rows?: RowsDone;
+}
+
+/** How many rows of a table are done, and of about how many. */
+export interface RowsDone {
+  readonly done: number;
+  readonly of: number;
+}
+
+/** `, with 430,000 of about 1,000,000 rows filled` */
+export function sayFilled(rows: RowsDone | undefined): string {
+  const shown = (many: number) => many.toLocaleString("en");
+  return rows ? `, with ${shown(rows.done)} of about ${shown(rows.of)} rows filled` : "";
 }
 
 /** What gets rows out of a migration's way: to say what those get that have no value, how values become others, or neither. */
@@ -653,7 +667,7 @@ const safety = {
     ...location(v),
   })),
   stopped: define("E520", 3, (v: StoppedRun & { target: string }) => ({
-    what: `Migration ${v.migration} stopped in statement ${v.next} of ${v.of} on its way ${v.direction} on target ${v.target}; nothing was changed`,
+    what: `Migration ${v.migration} stopped in statement ${v.next} of ${v.of}${sayFilled(v.rows)} on its way ${v.direction} on target ${v.target}; nothing was changed`,
     received: `began ${v.beganAt}, ${v.runBy}`,
     repair: "let it come to its end first: run forward to go on, or back to undo it",
   })),

@@ -52,7 +52,9 @@ async function copyRows(database: Database, { table, address }: KeptTable, targe
   const list = (alias: string) => columns.map(({ name }) => `${alias}${quote(name)}`).join(", ");
   const key = (target.key?.columns ?? []).map(name => ({ was: name, now: name }));
   const fresh =
-    key.length > 0 ? ` WHERE NOT EXISTS (SELECT 1 FROM ${to} AS t WHERE ${matchSql(key, database.dialect.attic)})` : "";
+    key.length > 0
+      ? ` WHERE NOT EXISTS (SELECT 1 FROM ${to} AS t WHERE ${matchSql(key, database.dialect.attic)})`
+      : "";
   const before = await count(database, to);
   const { overriding } = database.dialect.rows.copying;
   await database.run(

@@ -1,5 +1,5 @@
 import type { Direction } from "../core/direction.js";
-import type { StoppedRun } from "../core/problems.js";
+import type { RowsDone, StoppedRun } from "../core/problems.js";
 import { JOURNAL } from "../core/schema/internal-tables.js";
 import { sha256 } from "../core/sha256.js";
 import type { Statement } from "../core/sql/statements.js";
@@ -29,6 +29,8 @@ const JOURNAL_TABLE: Table = {
     column("run_by", { kind: "varchar", length: 255 }),
     column("script", { kind: "text" }, true),
     column("kept", { kind: "text" }, true),
+    column("rows_done", { kind: "bigint" }, true),
+    column("rows_of", { kind: "bigint" }, true),
   ],
   key: { name: `pk_${JOURNAL}`, columns: ["number"] },
   uniques: [],
@@ -58,6 +60,8 @@ export interface JournalEntry {
   readonly script?: string;
   /** What it takes to go on without the folder: the ledger does not have it yet. */
   readonly kept?: KeptMigration;
+  /** How many rows have their values, where the next statement gives them some in pieces. */
+  readonly rows?: RowsDone;
 }
 
 /** What a run is about. */
@@ -83,12 +87,15 @@ export async function readJournal(database: Database): Promise<JournalEntry | un
     runBy: String(row["run_by"]),
     ...(typeof row["script"] === "string" && { script: row["script"] }),
     ...(kept && { kept }),
+    ...(row["rows_of"] !== null && { rows: { done: Number(row["rows_done"]), of: Number(row["rows_of"]) } }),
   };
 }
 
 /** How far a run came, for a problem. */
-export function sayStopped({ name, direction, statements, done, beganAt, runBy }: JournalEntry): StoppedRun {
-  return { migration: name, direction, next: Math.min(done + 1, statements), of: statements, beganAt, runBy };
+export function sayStopped({ name: migration, statements: of, done, ...entry }: JournalEntry): StoppedRun {
+  const { direction, beganAt, runBy, rows } = entry;
+  const next = Math.min(done + 1, of);
+  return { migration, direction, next, of, beganAt, runBy, ...(rows && { rows }) };
 }
 
 /** Where a run is, kept in the database beside what it does. */
@@ -97,6 +104,8 @@ export interface Journal {
   readonly done: (count: number) => Promise<void>;
   /** The next one begins. */
   readonly begins: (done: number, was: string) => Promise<void>;
+  /** Of the statement that begins next, so many rows are done; written in the transaction of the last of them. */
+  readonly filled: (rows: RowsDone) => Promise<void>;
   /** It is at its end, or never began. */
   readonly ends: () => Promise<void>;
 }
@@ -118,7 +127,7 @@ export async function keepJournal(
     if (!hasBegun) await beginJournal(database, run, statements, so);
     else
       await database.run(
-        `UPDATE ${table} SET done = ?, done_sum = ?, doubt = ?, doubt_sum = ?`,
+        `UPDATE ${table} SET done = ?, done_sum = ?, doubt = ?, doubt_sum = ?, rows_done = NULL, rows_of = NULL`,
         ...[done, so.doneSum, doubt, sum],
       );
     hasBegun = true;
@@ -126,6 +135,7 @@ export async function keepJournal(
   return {
     done: count => set(count, null, null),
     begins: (done, was) => set(done, was, sumOf(statements.slice(done, done + 1))),
+    filled: ({ done, of }) => database.run(`UPDATE ${table} SET rows_done = ?, rows_of = ?`, done, of),
     ends: async () => {
       if (hasBegun) await database.run(`DELETE FROM ${table}`);
     },
@@ -134,7 +144,7 @@ export async function keepJournal(
 
 /** The table is there. One that an earlier version made lacks a column, and has no row now. */
 async function makeJournal(database: Database): Promise<void> {
-  if (await database.rows(`SELECT kept FROM ${nameIn(database)}`).catch(() => undefined)) return;
+  if (await database.rows(`SELECT rows_of FROM ${nameIn(database)}`).catch(() => undefined)) return;
   if (await database.hasTable(JOURNAL)) await database.run(`DROP TABLE ${nameIn(database)}`);
   await makeTable(database, JOURNAL_TABLE);
 }

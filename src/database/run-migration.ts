@@ -4,7 +4,7 @@ import type { Catalog } from "../core/dialect/shared/dialect.js";
 import { equal } from "../core/schema/canonical.js";
 import { LEDGER } from "../core/schema/internal-tables.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
-import { problems, type Problem } from "../core/problems.js";
+import { problems, type Problem, type RowsDone } from "../core/problems.js";
 import type { Direction } from "../core/direction.js";
 import type { EngineError, Database } from "./session/database.js";
 import { readJournal, sayStopped, turnBack, type JournalEntry } from "./journal.js";
@@ -55,6 +55,8 @@ interface MigrationRun {
   readonly drafted?: boolean;
   /** Whether it is run while others write, each step committed by itself. @default false */
   readonly online?: boolean;
+  /** Told how many rows have got their values by a statement, where they do in pieces. */
+  readonly filled?: ((sql: string, rows: RowsDone) => void) | undefined;
 }
 
 /** "done", or "already" when another process had run it by the time the lock was ours. */
@@ -218,19 +220,21 @@ async function atOnce(
 /** Step by step, with a journal. @returns what belongs to its end */
 async function inSteps(
   stepwise: Stepwise,
-  { migration, direction, scripts, managed, kept, agreed = [] }: MigrationRun,
+  { migration, direction, scripts, managed, kept, agreed = [], filled }: MigrationRun,
   statements: readonly Statement[],
   stopped: JournalEntry | undefined,
 ): Promise<() => Promise<void>> {
   const { file } = scripts[direction];
+  const { number, name } = migration;
   const left = statements.slice(stopped?.done ?? 0);
   const watch = await seeTo(migration.name, () => stepwise.database.watch(left, { managed }));
   try {
     const { ends } = await runSteps(stepwise, {
       // On its way back, the ledger still has it.
-      run: { ...migration, direction, ...(direction === "forward" && { kept }) },
+      run: { number, name, direction, ...(direction === "forward" && { kept }) },
       statements,
       stopped,
+      filled,
       before: async (statement, isLocked) => {
         await watch.before?.(statement);
         // While others write, nothing is locked for as long as it takes to count.

@@ -1,4 +1,5 @@
 import type { StepSyntax } from "../core/dialect/shared/steps.js";
+import type { RowsDone } from "../core/problems.js";
 import { JOURNAL } from "../core/schema/internal-tables.js";
 import type { Statement } from "../core/sql/statements.js";
 import { keepJournal, sumOf, type Journal, type JournalEntry, type RunOf } from "./journal.js";
@@ -15,6 +16,8 @@ interface StepRun {
   readonly stopped: JournalEntry | undefined;
   /** Called before each statement is sent. @param isLocked whether the script has locked its tables @returns what is to be done behind it */
   readonly before: (statement: Statement, isLocked: boolean) => Promise<(() => Promise<void>) | undefined>;
+  /** Told how many rows of the table of a statement have got their values, where they do in pieces. */
+  readonly filled?: ((sql: string, rows: RowsDone) => void) | undefined;
   /** What becomes of an error of the engine. @param done how many statements are done; 0: nothing is */
   readonly failed: (error: EngineError, statement: Statement, done: number) => Error;
 }
@@ -37,7 +40,7 @@ export interface Stepwise {
  */
 export async function runSteps(
   { database, steps, syntax, online = false }: Stepwise,
-  { run, statements, stopped, before, failed }: StepRun,
+  { run, statements, stopped, before, filled, failed }: StepRun,
 ): Promise<Journal> {
   const from = stopped ? await settle({ database, steps, syntax }, statements, stopped) : 0;
   const patient = <T>(work: () => Promise<T>) => (online ? patiently(work) : work());
@@ -84,7 +87,10 @@ export async function runSteps(
       if (kind === "rows" || kind === "quick") await patient(together);
       else if (kind === "pieces" && steps.inPieces) {
         await journal.done(start);
-        await steps.inPieces(texts[start]!);
+        await steps.inPieces(texts[start]!, async rows => {
+          await journal.filled(rows);
+          filled?.(texts[start]!, rows);
+        });
         await journal.done(end);
       } else if (kind === "pieces") await patient(together);
       else if (kind === "apart" && steps.apart) {

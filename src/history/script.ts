@@ -3,6 +3,7 @@ import { invert } from "../core/change/invert.js";
 import { lossOf } from "../core/change/loss.js";
 import type { Change } from "../core/change/types.js";
 import { describeChange } from "../core/change/words.js";
+import { keptByFilling } from "../core/dialect/shared/attic.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
 import type { Block, RenderPlan } from "../core/dialect/shared/render-plan.js";
 import { widens } from "../core/dialect/registry.js";
@@ -79,7 +80,14 @@ function draftText(migration: Migration, direction: Direction, dialect: Dialect)
 /** Whether others write while a migration runs, and why not. */
 function onlineNotes({ online }: Migration, plan: RenderPlan, dialect: Dialect): string[] {
   if (!online || !dialect.render.online) return [];
-  if (plan.online) return ["Online: each step is committed by itself, and waits but shortly for a lock."];
+  const kept = keptByFilling(plan).map(({ now, change }) => `${now}.${change.after.name}`);
+  if (plan.online)
+    return [
+      "Online: each step is committed by itself, and waits but shortly for a lock.",
+      ...(kept.length > 0
+        ? [`What is null in ${kept.join(", ")} a trigger fills, and keeps in the attic that it was.`]
+        : []),
+    ];
   const [first, ...more] = hindrancesOf(plan, dialect);
   const others = more.length > 0 ? `, and ${more.length} more` : "";
   const whole = dialect.render.steps ? "" : ", in one transaction";

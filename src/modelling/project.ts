@@ -66,6 +66,11 @@ interface TargetOptions {
    * true: migrations are drafted so that others write while they run on databases of this kind, or refused. @default false
    */
   readonly online?: boolean;
+  /**
+   * Migrations that give values to rows are drafted so that they do it in pieces of at most so many rows, each committed, wherever
+   * that can be; others write meanwhile. Not on SQLite, which knows one writer. @default all rows of a table at once
+   */
+  readonly batches?: number;
   /** How long to wait for another process that is writing, such as "500ms" or "5s". @default "5s" */
   readonly lockTimeout?: string;
 }

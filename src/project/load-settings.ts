@@ -2,7 +2,7 @@ import { existsSync, readFileSync } from "node:fs";
 import { userInfo } from "node:os";
 import { dirname, join, resolve } from "node:path";
 import { parse as parseEnv } from "dotenv";
-import { dialects } from "../core/dialect/registry.js";
+import { dialects, type DialectName } from "../core/dialect/registry.js";
 import { messageOf } from "../core/errors.js";
 import { Problem, problems } from "../core/problems.js";
 import type {
@@ -73,7 +73,8 @@ function complete(config: Project, folder: string, configFile: string): Settings
     home: config.home ?? (names.length === 1 ? names[0]! : "local"),
     naming: { ...DEFAULTS.naming, ...config.naming },
     keepDropped: config.keepDropped ?? DEFAULTS.keepDropped,
-    online: [...new Set(Object.values(config.targets).flatMap(each => (each.online ? [each.dialect] : [])))],
+    online: dialectsOf(config, ({ online }) => online === true),
+    batches: dialectsOf(config, ({ batches }) => batches !== undefined),
     roles: config.roles ?? {},
     grants: config.grants ?? {},
     targets: new Map(
@@ -130,7 +131,13 @@ export function completeTarget(
     foreignKeys: target.foreignKeys ?? DEFAULTS.foreignKeys,
     roles,
     lockTimeout: parseDuration(target.lockTimeout ?? DEFAULTS.lockTimeout)!,
+    ...(target.batches !== undefined && { batches: target.batches }),
   };
+}
+
+/** The dialects of the targets of which something holds, each once. */
+function dialectsOf({ targets }: Project, holds: (target: Target) => boolean): DialectName[] {
+  return [...new Set(Object.values(targets).flatMap(each => (holds(each) ? [each.dialect] : [])))];
 }
 
 /** The environment variables that a config speaks of and that are not set. */

@@ -25,6 +25,8 @@ export interface Settings {
   readonly keepDropped: boolean;
   /** The dialects of the targets on which all that is drafted is to run while others write. */
   readonly online: readonly DialectName[];
+  /** Those on which rows get values in pieces. */
+  readonly batches: readonly DialectName[];
   /** The roles that models may speak of, with those that each has all of. */
   readonly roles: Readonly<Record<string, readonly string[]>>;
   /** What roles may do where a model says nothing of them. */
@@ -56,6 +58,8 @@ export interface TargetSettings {
   readonly roles: Readonly<Record<string, readonly string[]>>;
   /** In milliseconds. */
   readonly lockTimeout: number;
+  /** How many rows get a value at once, at most, where that goes in pieces. */
+  readonly batches?: number;
   /** Whether it is one that is made for a while. */
   readonly scratch?: true;
 }

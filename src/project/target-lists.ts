@@ -25,11 +25,12 @@ export function databasesAt(
   return whole.map((address, at) => {
     const told = isTwice.has(short[at]!) ? longName(address, folder) : short[at]!;
     const where = isFile ? { file: address } : { url: address };
-    const { dialect, guarded, foreignKeys, lockTimeout } = target;
+    const { dialect, guarded, foreignKeys, lockTimeout, batches } = target;
     const own = { ...where, dialect, ...(guarded !== undefined && { guarded }) };
     const rest = {
       ...(foreignKeys !== undefined && { foreignKeys }),
       ...(lockTimeout !== undefined && { lockTimeout }),
+      ...(batches !== undefined && { batches }),
     };
     return { ...completeTarget(`${list}/${told}`, { ...own, ...rest } as never, settings), list };
   });

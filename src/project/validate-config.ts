@@ -30,6 +30,7 @@ class TargetShape {
   @IsOptional() @IsBoolean() guarded?: unknown;
   @IsOptional() @IsBoolean() foreignKeys?: unknown;
   @IsOptional() @IsBoolean() online?: unknown;
+  @IsOptional() @IsInt() @Min(50) @Max(1_000_000) batches?: unknown;
   @IsOptional()
   @Matches(/^\d+(\.\d+)?\s*(ms|s|min)$/, {
     message: "$property must be a duration such as 500ms, 5s or 2min",

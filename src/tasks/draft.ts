@@ -62,8 +62,8 @@ export async function draft({
   ...options
 }: DraftOptions): Promise<DraftResult> {
   const project = await openProject(options);
-  const isOnline = online ?? project.settings.online.length > 0;
-  if (blank) return draftBlank(project, title, isOnline);
+  const { settings } = project;
+  if (blank) return draftBlank(project, title, online ?? settings.online.length > 0);
   const models = await project.soundModels();
   const history = project.history();
   const given = withFills(
@@ -79,11 +79,12 @@ export async function draft({
       .filter(({ code }) => !questions || !ASKED.includes(code))
       .map(models.locate),
   ];
-  const keep = project.settings.keepDropped && !lose;
-  const made = draftMigration(history, title, changes, project.dialects, { keep, online: isOnline });
-  const held = project.dialects.filter(
-    ({ name }) => online || project.settings.online.some(each => each === name),
-  );
+  const keep = settings.keepDropped && !lose;
+  const draftAs = (isOnline: boolean) =>
+    draftMigration(history, title, changes, project.dialects, { keep, online: isOnline });
+  const isOnline = online ?? isToBeOnline(project, () => draftAs(true).migration);
+  const made = draftAs(isOnline);
+  const held = project.dialects.filter(dialect => online || isAmong(settings.online, dialect));
   if (isOnline) refuseHindered(made.migration, held);
   if (changes.length === 0) return { written: [], changes: [], advice };
   return { ...written(project, made), changes: withRisks(changes, keep), advice };
@@ -110,6 +111,30 @@ function concerns(
 
 /** What the developer was asked about needs no advice. */
 const ASKED = ["A317", "A318"];
+
+/** Whether a draft is to run while others write, as the targets say: all of them, or those in which rows get values. */
+function isToBeOnline({ settings, dialects }: OpenProject, asOnline: () => Migration): boolean {
+  const inPieces = dialects.filter(dialect => isAmong(settings.batches, dialect));
+  if (settings.online.length > 0 || inPieces.length === 0) return settings.online.length > 0;
+  const migration = asOnline();
+  return inPieces.some(dialect => goesInPieces(migration, dialect));
+}
+
+function isAmong(names: readonly string[], { name }: Dialect): boolean {
+  return names.includes(name);
+}
+
+/** Whether rows get values in pieces, as far as the whole can be done so. */
+function goesInPieces(migration: Migration, dialect: Dialect): boolean {
+  const plan = migrationPlan(migration, "forward", dialect);
+  const stepOf = dialect.render.online?.steps.stepOf;
+  return (
+    plan.online === true &&
+    dialect.render
+      .blocks(plan)
+      .some(({ statements }) => statements.some(sql => stepOf?.(sql).kind === "pieces"))
+  );
+}
 
 /** @throws Problem E140 where something cannot be done while others write */
 function refuseHindered(migration: Migration, dialects: readonly Dialect[]): void {

@@ -197,6 +197,8 @@ async function runOne(
       ...{ migration, direction, scripts, ran, agreed, kept: { files: filesOf(migration, scripts) } },
       after: () => dialect.types.settle(endOf(migration, direction)),
       online: migrationPlan(migration, direction, dialect).online === true,
+      filled: (sql, { done, of }) =>
+        options.onEvent?.({ target, kind: "rows", table: tableFilled(sql), done, of }),
       ...{
         drafted,
         respells:
@@ -218,6 +220,12 @@ async function runOne(
       agreed = await askForMore(database, next, { agreed, found: error.found }, options);
     }
   }
+}
+
+/** The table that an update is of, as people call it. */
+function tableFilled(sql: string): string {
+  const [, name = ""] = /^UPDATE ((?:[^\s"`]|"[^"]*"|`[^`]*`)+) /i.exec(sql) ?? [];
+  return name.replaceAll(/["`]/g, "");
 }
 
 /** What others have made over a column would go with it, and going back would not bring it. @throws Problem E408 */

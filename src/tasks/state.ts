@@ -4,6 +4,7 @@ import { readJournal, type JournalEntry } from "../database/journal.js";
 import { foldedLedger, foldLedger, type Baseline } from "../database/fold-ledger.js";
 import { saysTheSame } from "../database/kept-scripts.js";
 import { readLedger, type LedgerEntry } from "../database/ledger.js";
+import type { RowsDone } from "../core/problems.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import type { Migration } from "../history/migration.js";
 import { filesOf, readScript, type History, type Script, type TornHistory } from "../history/read.js";
@@ -28,6 +29,8 @@ export interface DatabaseState {
   readonly stopped?: JournalEntry;
   /** Whether another run is at it just now. */
   readonly running?: boolean;
+  /** How many rows that run has given their values, where it tells while it is at it. */
+  readonly filled?: RowsDone;
   /** A baseline of which the ledger still has what it stands for, each by itself: `entries` tell it as run. */
   readonly unfolded?: Migration;
   /** The schema the ledger says the database has; undefined when it cannot be told from the migrations here. */
@@ -49,7 +52,8 @@ export async function readState(database: Database, history: History | TornHisto
   if (await database.steps?.isRunning()) return { ...state, running: true };
   const stopped = await readJournal(database);
   if (!stopped) return state;
-  if (await database.online?.isRunning()) return { ...state, running: true };
+  if (await database.online?.isRunning())
+    return { ...state, running: true, ...(stopped.rows && { filled: stopped.rows }) };
   const { number, name } = stopped;
   const isKnown = entries.some(entry => entry.name === name);
   // It is in no ledger yet.

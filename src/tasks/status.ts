@@ -1,4 +1,4 @@
-import { Problem, type StoppedRun } from "../core/problems.js";
+import { Problem, type RowsDone, type StoppedRun } from "../core/problems.js";
 import { sayChange } from "../core/change/words.js";
 import { sayStopped } from "../database/journal.js";
 import { withExistingDatabase } from "../database/open.js";
@@ -32,6 +32,8 @@ export interface TargetStatus {
   readonly stopped?: StoppedRun;
   /** Whether a run is at it just now, so that nothing else can be told. */
   readonly running?: boolean;
+  /** How many rows that run has given their values, where it tells while it is at it. */
+  readonly filled?: RowsDone;
   /** Why the database could not be looked at, when several targets were asked for. */
   readonly problem?: { readonly code: string; readonly what: string };
   /** How the database differs from what its ledger says, a line each; undefined when that cannot be told. */
@@ -107,7 +109,7 @@ async function statusOf(
       return {
         ...{ ...facts, exists: true, ...summarize(state) },
         ...(state.stopped && { stopped: sayStopped(state.stopped) }),
-        ...(state.running && { running: true }),
+        ...(state.running && { running: true, ...(state.filled && { filled: state.filled }) }),
         ...(drift && { drift }),
         ...(beside.length > 0 && { beside }),
       };

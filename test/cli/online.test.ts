@@ -99,6 +99,50 @@ describe.each(Object.entries(engines))("a migration that runs while others write
   );
 
   test.runIf(engine)(
+    "goes in pieces where a target says so and rows get values, and tells how far it came",
+    async () => {
+      const studio = await atFirst(engine!, "batches: 100");
+      const noted = BEFORE.replace("weight?", "weight?: number;\n  @IsOptional() @IsInt() height?");
+      studio.write("models/studio.ts", noted).ok("draft", "height");
+      expect(studio.read("migrations/0002-height/migration.json")).not.toContain("online");
+      studio.ok("forward");
+      const filled = noted.replace("@IsOptional() @IsInt() weight?", "@IsInt() @Field({ fill: 0 }) weight!");
+      studio.write("models/studio.ts", filled).ok("draft", "weights");
+      expect(studio.read("migrations/0003-weights/migration.json")).toMatch(/"online": ?true/);
+      const [child, run] = studio.interruptible("forward", "--yes");
+      const journal = async () =>
+        Number(
+          (await engine!.rows("SELECT rows_done AS n FROM emberset_journal").catch(() => []))[0]?.["n"] ?? 0,
+        );
+      const isBehind = async (rows: number) => {
+        for (let tries = 0; tries < 1000 && (await journal()) < rows; tries += 1) await sleep(10);
+      };
+      await isBehind(1);
+      const going = /a run is going on just now, with [\d,]+ of about [\d,]+ rows filled/;
+      expect(studio.emberset("status").stdout).toMatch(
+        title === "PostgreSQL" ? going : /a run is going on just now/,
+      );
+      await isBehind(ROWS / 4);
+      child.kill("SIGKILL");
+      await run;
+      await sleep(1000);
+      const [, done = ""] =
+        /stopped in statement \d+ of \d+, with ([\d,]+) of about [\d,]+ rows filled/.exec(
+          studio.emberset("status").stdout,
+        ) ?? [];
+      const many = Number(done.replaceAll(",", ""));
+      expect(many).toBeGreaterThanOrEqual(ROWS / 4);
+      expect(many).toBeLessThan(ROWS);
+      const { stderr } = studio.emberset("forward", "--yes", "--trace");
+      const pieces = stderr.match(/^ *[\d.]+ ms {2}UPDATE .pieces./gm) ?? [];
+      expect(pieces.length).toBeGreaterThanOrEqual((ROWS - many) / 100 - 1);
+      expect(studio.ok("status")).toContain("no drift");
+      expect(await engine!.rows("SELECT count(*) AS n FROM pieces WHERE weight IS NULL")).toEqual([{ n: 0 }]);
+    },
+    120_000,
+  );
+
+  test.runIf(engine)(
     "is refused where rows would be written anew, as the target or the draft says",
     async () => {
       const studio = await atFirst(engine!, "online: true");

@@ -24,6 +24,15 @@ const KEEPS_OFF: Readonly<Record<string, "writers" | "everyone">> = {
   AccessExclusiveLock: "everyone",
 };
 
+const LOCKS_BY_STRENGTH = [
+  ["AccessShareLock", "ACCESS SHARE"],
+  ["RowExclusiveLock", "ROW EXCLUSIVE"],
+  ["ShareUpdateExclusiveLock", "SHARE UPDATE EXCLUSIVE"],
+  ["ShareLock", "SHARE"],
+  ["ShareRowExclusiveLock", "SHARE ROW EXCLUSIVE"],
+  ["AccessExclusiveLock", "ACCESS EXCLUSIVE"],
+] as const;
+
 const TABLES = `SELECT c.oid::int8 AS oid, pg_relation_filenode(c.oid)::int8 AS file,
     CASE WHEN n.nspname = current_schema() THEN c.relname ELSE n.nspname || '.' || c.relname END AS name
   FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind = 'r' AND n.nspname NOT LIKE 'pg\\_%' AND n.nspname <> 'information_schema'`;
@@ -47,19 +56,26 @@ test.runIf(engine)(
         const { blocks, costs } = engine!.dialect.render;
         const byOid = new Map((await engine!.rows(TABLES)).map(row => [Number(row["oid"]), row]));
         const addresses = new Set(plan.before.tables.map(addressOf));
+        const converted = new Set(
+          plan.changes.flatMap(change =>
+            change.kind === "alter column" && change.convert !== undefined ? [change.table] : [],
+          ),
+        );
+        const costsThere = costs(plan, blocks(plan));
+        // All of it is one transaction, as the program runs it: what is locked stays so.
+        await engine!.run("BEGIN");
         for (const block of blocks(plan))
           for (const sql of block.statements) {
-            // What rows refuse, and what is one with the rest of its script, is another law's.
-            const isDone = await engine!.run(`BEGIN; ${sql}`).then(
+            // What rows refuse is another law's.
+            const isDone = await engine!.run(sql).then(
               () => true,
               () => false,
             );
             if (!isDone) return engine!.run("ROLLBACK");
             const files = new Map((await engine!.rows(TABLES)).map(row => [Number(row["oid"]), row]));
             const locks = await engine!.rows(LOCKS);
-            await engine!.run("COMMIT").catch(() => undefined);
             const expected = new Map(
-              costs(plan, [{ title: "", statements: [sql] }]).map(cost => [cost.table, cost]),
+              costsThere.flatMap(cost => (cost.sql === sql ? [[cost.table, cost] as const] : [])),
             );
             for (const [oid, { name, file }] of byOid) {
               if (!addresses.has(String(name)) || !files.has(oid)) continue;
@@ -68,6 +84,8 @@ test.runIf(engine)(
               byOid.set(oid, { name, file: files.get(oid)!["file"] });
               const isUpdate = /^UPDATE /.test(sql);
               const said = { sql, name, isRewritten: !isUpdate && cost?.work === "written" };
+              // That an expression of the developer's own leaves all as it is, the server sees by itself.
+              if (said.isRewritten && !isRewritten && converted.has(String(name))) continue;
               expect({ sql, name, isRewritten }).toEqual(said);
               if (cost?.work === "written") told.written += 1;
               else if (cost) told.read += 1;
@@ -76,6 +94,10 @@ test.runIf(engine)(
               const held = new Set(
                 locks.filter(lock => Number(lock["oid"]) === oid).map(({ mode }) => KEEPS_OFF[String(mode)]),
               );
+              const strongest = LOCKS_BY_STRENGTH.findLast(([mode]) =>
+                locks.some(lock => Number(lock["oid"]) === oid && lock["mode"] === mode),
+              );
+              expect({ sql, name, lock: strongest?.[1] }).toEqual({ sql, name, lock: cost.lock });
               const waits = held.has("everyone") ? "everyone" : held.has("writers") ? "writers" : "nobody";
               expect({ sql, name, waits }).toEqual({ sql, name, waits: cost.waits });
             }

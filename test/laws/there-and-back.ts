@@ -4,6 +4,7 @@ import { invert } from "../../src/core/change/invert.js";
 import type { Change } from "../../src/core/change/types.js";
 import { describeChange } from "../../src/core/change/words.js";
 import { asOnline } from "../../src/core/plan/online.js";
+import { keptByFilling } from "../../src/core/dialect/shared/attic.js";
 import type { RenderPlan } from "../../src/core/dialect/shared/render-plan.js";
 import { blocksFor, mayRespell, planFor } from "../../src/core/plan/plan.js";
 import { learnSpellings, respell } from "../../src/core/lower/spellings.js";
@@ -13,6 +14,7 @@ import { withoutInternal } from "../../src/core/schema/internal-tables.js";
 import { EMPTY_SCHEMA, withoutStrangers, type Schema } from "../../src/core/schema/types.js";
 import type { Database } from "../../src/database/session/database.js";
 import { fillTables, printRows } from "../../src/database/made-up-rows.js";
+import { planText } from "../../src/history/script.js";
 import { runMigration } from "../../src/database/run-migration.js";
 import { embeddedEngine } from "../engines/embedded.js";
 import type { Engine } from "../engines/engine.js";
@@ -55,8 +57,9 @@ export interface Told {
   lost: number;
   /** Scripts in which something is changed without a row being written, as far as the script says so. */
   quick?: number;
-  /** Scripts that were run while others may write. */
+  /** Scripts that were run while others may write, and such that fill and keep what was null. */
   online?: number;
+  filled?: number;
 }
 
 /** Makes the tables of a schema, with a few made-up rows. */
@@ -96,6 +99,7 @@ export async function thereAndBack(engine: Engine, way: Way, told: Told): Promis
     }
     told.went += 1;
     if (plans.forward.online) told.online = (told.online ?? 0) + 1;
+    if (keptByFilling(plans.forward).length > 0) told.filled = (told.filled ?? 0) + 1;
     if (/writable_schema|ALGORITHM=INSTANT|foreign_key_checks = 0/.test(scripts.forward.text))
       told.quick = (told.quick ?? 0) + 1;
     await expectWhole(database);
@@ -192,14 +196,7 @@ function planOf(
 const nameOf = (number: number) => `${String(number).padStart(4, "0")}-made-up`;
 
 function scriptOf(dialect: Database["dialect"], plan: RenderPlan, direction: Direction) {
-  const text = dialect.render
-    .blocks(plan)
-    .flatMap(({ title, statements }) => [
-      `-- ${title.replaceAll("\n", " ")}`,
-      ...statements.map(sql => `${sql};`),
-    ])
-    .join("\n");
-  return { file: `${direction}.sql`, text, checksum: "0".repeat(16) };
+  return { file: `${direction}.sql`, text: planText(plan, dialect), checksum: "0".repeat(16) };
 }
 
 /** A file is what its schema says: https://sqlite.org/pragma.html#pragma_integrity_check */

@@ -9,9 +9,9 @@ export function sayWork({ work }: Pick<Cost, "work">): string {
   return work === "written" ? "written anew" : "read";
 }
 
-/** Who cannot use it meanwhile. */
-export function sayWaiting({ waits }: Pick<Cost, "waits">): string {
-  return WAITING[waits];
+/** Who cannot use it meanwhile; of one statement also what it locks: `everyone waits (ACCESS EXCLUSIVE)`. */
+export function sayWaiting({ waits, lock }: Pick<Cost, "waits"> & Partial<Pick<Cost, "lock">>): string {
+  return `${WAITING[waits]}${lock === undefined ? "" : ` (${lock})`}`;
 }
 
 const WAITING = {

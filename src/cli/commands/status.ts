@@ -1,4 +1,5 @@
 import type { CommandModule } from "yargs";
+import { sayFilled } from "../../core/problems.js";
 import type { RecoverResult } from "../../tasks/recover.js";
 import type { StatusResult, TargetStatus } from "../../tasks/status.js";
 import { columns, count } from "../terminal/layout.js";
@@ -106,9 +107,11 @@ function sayState(target: TargetStatus, colours: Colours): string {
     return colours.red(
       `${problem.code} ${withoutPasswords(problem.what).replaceAll(target.target, "(each)")}`,
     );
-  if (running) return colours.yellow("a run is going on");
+  if (running) return colours.yellow(`a run is going on${sayFilled(target.filled)}`);
   if (stopped)
-    return colours.red(`stopped in ${stopped.migration}, statement ${stopped.next} of ${stopped.of}`);
+    return colours.red(
+      `stopped in ${stopped.migration}, statement ${stopped.next} of ${stopped.of}${sayFilled(stopped.rows)}`,
+    );
   const first = migrations.find(({ state }) => state === "pending");
   const odd = migrations.filter(({ state }) => state !== "run" && state !== "pending");
   const parts = [
@@ -173,13 +176,14 @@ function doubledLines(migrations: TargetStatus["migrations"], colours: Colours):
 }
 
 /** Where a run stopped in the midst. */
-function stoppedLines({ stopped, running }: TargetStatus, colours: Colours): string[] {
-  if (running) return [colours.yellow("  a run is going on just now: ask again when it is done")];
+function stoppedLines({ stopped, running, filled }: TargetStatus, colours: Colours): string[] {
+  if (running)
+    return [colours.yellow(`  a run is going on just now${sayFilled(filled)}: ask again when it is done`)];
   if (!stopped) return [];
-  const { migration, direction, next, of, beganAt, runBy } = stopped;
+  const { migration, direction, next, of, rows, beganAt, runBy } = stopped;
   const way = direction === "forward" ? "" : ", which was being undone,";
   return [
-    colours.red(`  ${migration}${way} stopped in statement ${next} of ${of}`),
+    colours.red(`  ${migration}${way} stopped in statement ${next} of ${of}${sayFilled(rows)}`),
     `    begun ${beganAt.slice(0, 16).replace("T", " ")} UTC by ${runBy}; emberset forward goes on from there, emberset back takes it back`,
   ];
 }

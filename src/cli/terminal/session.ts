@@ -113,6 +113,8 @@ export class Session {
       case "rows":
         // What takes less than a second needs no telling.
         if (!process.stderr.isTTY || performance.now() - this.began < 1000) return;
+        // Of many, only whole databases are told.
+        if (event.target.includes("/")) return;
         this.stopProgress();
         process.stderr.write(
           this.colours.gray(

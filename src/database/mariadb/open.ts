@@ -107,7 +107,11 @@ function databaseOver(
       return { restore: async () => undefined, inspect: async () => undefined };
     },
     steps,
-    online: { ...steps, inPieces: sql => fillInPieces(statements, sql, steps.together) },
+    online: {
+      ...steps,
+      inPieces: (sql, filled) =>
+        fillInPieces(statements, sql, { together: steps.together, most: target.batches, filled }),
+    },
     readCatalog: () => readCatalog(statements, target),
     hasTable: seen.hasTable,
     close: () => {

@@ -2,12 +2,11 @@ import { setTimeout as wait } from "node:timers/promises";
 import { fillsRows } from "../../core/dialect/mariadb/render/online.js";
 import { mariadb } from "../../core/dialect/mariadb/index.js";
 import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
+import type { RowsDone } from "../../core/problems.js";
 import type { Steps } from "../session/database.js";
-import { PIECE_TAKES, patiently } from "../session/patience.js";
+import { patiently } from "../session/patience.js";
+import { PieceSize } from "../session/pieces.js";
 import type { Statements } from "../session/statements.js";
-
-/** How many rows the first piece has, and any has at most. */
-const ROWS = { first: 500, most: 20_000 };
 
 /** Kinds of columns whose values, as the driver gives them, are found again as literals. */
 const PLAIN = /^(?:tiny|small|medium|big)?int\b|^(?:var)?char\b|^date$|^uuid$/;
@@ -20,11 +19,15 @@ const PLAIN = /^(?:tiny|small|medium|big)?int\b|^(?:var)?char\b|^date$|^uuid$/;
 export async function fillInPieces(
   { rows, runScripted }: Pick<Statements, "rows" | "runScripted">,
   sql: string,
-  together: Steps["together"],
+  { together, most, filled }: Pieces,
 ): Promise<void> {
   const { table } = fillsRows(sql)!;
   const key = await rows(
     "SELECT COLUMN_NAME AS name, COLUMN_TYPE AS type FROM information_schema.COLUMNS JOIN information_schema.STATISTICS USING (TABLE_SCHEMA, TABLE_NAME, COLUMN_NAME) WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ? AND INDEX_NAME = 'PRIMARY' ORDER BY SEQ_IN_INDEX",
+    table.slice(1, -1).replaceAll("``", "`"),
+  );
+  const [counted] = await rows(
+    "SELECT TABLE_ROWS AS n FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ?",
     table.slice(1, -1).replaceAll("``", "`"),
   );
   if (key.length === 0 || !key.every(({ type }) => PLAIN.test(String(type)))) {
@@ -34,26 +37,39 @@ export async function fillInPieces(
   const names = key.map(({ name }) => mariadb.names.quote(String(name)));
   const list = names.join(", ");
   const literals = (row: CatalogRow) => key.map(({ name }) => literalOf(row[String(name)]));
-  let many = ROWS.first;
+  const piece = new PieceSize(most);
+  let done = 0;
   let from: readonly string[] | undefined;
   for (;;) {
     const behind = from ? ` WHERE ${isBehind(names, from)}` : "";
     const [last] = await rows(
-      `SELECT ${list} FROM ${table}${behind} ORDER BY ${list} LIMIT 1 OFFSET ${many - 1}`,
+      `SELECT ${list} FROM ${table}${behind} ORDER BY ${list} LIMIT 1 OFFSET ${piece.rows - 1}`,
     );
     const to = last && literals(last);
-    const piece = [sql, from && isBehind(names, from), to && `NOT ${isBehind(names, to)}`]
+    const part = [sql, from && isBehind(names, from), to && `NOT ${isBehind(names, to)}`]
       .filter(Boolean)
       .join(" AND ");
     const start = performance.now();
-    await patiently(() => together(() => runScripted(piece)));
+    if (to) done += piece.rows;
+    const of = Math.max(done, Number(counted?.["n"] ?? 0));
+    await patiently(() =>
+      together(async () => {
+        await runScripted(part);
+        await filled({ done: to ? done : of, of });
+      }),
+    );
     if (!to) return;
     from = to;
     const took = performance.now() - start;
-    if (took > 2 * PIECE_TAKES) many = Math.max(50, Math.floor(many / 2));
-    else if (took < PIECE_TAKES) many = Math.min(ROWS.most, many * 2);
+    piece.took(took, true);
     await wait(took / 4);
   }
+}
+
+interface Pieces extends Pick<Steps, "together"> {
+  /** How many rows one has at most; absent: as usual. */
+  readonly most?: number | undefined;
+  readonly filled: (rows: RowsDone) => Promise<void>;
 }
 
 /** Whether a row stands behind another in the order of their keys, in words that an index serves: `(a > 1 OR (a = 1 AND b > 2))`. */

@@ -78,14 +78,14 @@ export function databaseOver(connection: Connection, target: TargetSettings, wat
     return (await rows(sql, name)).length > 0;
   });
   const isRunning = async () => (await rows(HOLDER)).length > 0;
-  const { lockTimeout } = target;
+  const { lockTimeout, batches } = target;
   return {
     dialect: dialectOf(target),
     target,
     rows,
     run,
     runScripted,
-    online: onlineSteps({ rows, run, runScripted, hasTable }, { lockTimeout, isRunning }),
+    online: onlineSteps({ rows, run, runScripted, hasTable }, { lockTimeout, batches, isRunning }),
     exclusively: async (work, how) => {
       const locked = () => whileLocked(work);
       if (how === "by steps") return bySteps(statements, { target, onWait: watched.onWait }, locked);

@@ -1,8 +1,10 @@
 import { setTimeout as wait } from "node:timers/promises";
 import { FILLER, quote } from "../../core/dialect/postgres/names.js";
 import { fillsRows, indexApart } from "../../core/dialect/postgres/steps.js";
+import type { RowsDone } from "../../core/problems.js";
 import { JOURNAL } from "../../core/schema/internal-tables.js";
-import { patiently, PIECE_TAKES, STEP_WAITS } from "../session/patience.js";
+import { patiently, STEP_WAITS } from "../session/patience.js";
+import { PieceSize } from "../session/pieces.js";
 import { EngineError, type Database, type Steps } from "../session/database.js";
 import type { Statements } from "../session/statements.js";
 
@@ -11,6 +13,8 @@ type Own = Pick<Statements, "rows" | "run" | "runScripted"> & Pick<Database, "ha
 interface About {
   /** In milliseconds. */
   readonly lockTimeout: number;
+  /** How many rows a piece has at most; absent: as usual. */
+  readonly batches?: number | undefined;
   readonly isRunning: () => Promise<boolean>;
 }
 
@@ -20,7 +24,7 @@ const THERE = "42P07";
 /** How a script is run on a PostgreSQL server while others write: each step is a transaction with its entry in the journal. */
 export function onlineSteps(
   { rows, run, runScripted, hasTable }: Own,
-  { lockTimeout, isRunning }: About,
+  { lockTimeout, batches, isRunning }: About,
 ): Steps {
   const together = async (work: () => Promise<void>) => {
     await run("BEGIN ISOLATION LEVEL READ COMMITTED");
@@ -82,13 +86,12 @@ export function onlineSteps(
         return (await isValid(about.index)) === true;
       },
     },
-    inPieces: sql => fillInPieces({ rows, runScripted }, sql, together),
+    inPieces: (sql, filled) => fillInPieces({ rows, runScripted, together }, sql, { most: batches, filled }),
   };
 }
 
-/** How many rows the first piece writes, and any writes at most; and how many pages of a table are looked through for them. */
-const ROWS = { first: 500, least: 50, most: 20_000 };
-const PAGES = 2048;
+/** How many pages of a table are looked through for the rows of a piece: all of them are put in order each time. */
+const PAGES = { least: 16, most: 2048 };
 
 /**
  * An update of all rows that lack a value, so many at a time in the order in which the table has them
@@ -97,24 +100,28 @@ const PAGES = 2048;
  * that one that was cut off is done again.
  */
 async function fillInPieces(
-  { rows, runScripted }: Pick<Own, "rows" | "runScripted">,
+  { rows, runScripted, together }: Pick<Own, "rows" | "runScripted"> & Pick<Steps, "together">,
   sql: string,
-  together: (work: () => Promise<void>) => Promise<void>,
+  { most, filled }: Pieces,
 ): Promise<void> {
   const { table, column } = fillsRows(sql)!;
   const [size] = await rows(
-    "SELECT pg_relation_size(to_regclass(?)) / current_setting('block_size')::int AS pages",
+    "SELECT pg_relation_size(oid) / current_setting('block_size')::int AS pages, reltuples FROM pg_class WHERE oid = to_regclass(?)",
     table,
   );
   const quietly = await quietlyOn(rows, table);
   const pages = Number(size?.["pages"] ?? 0);
-  let many = ROWS.first;
-  let [from, page] = ["(0,0)", 0];
+  // Where nobody has counted them yet: https://www.postgresql.org/docs/15/catalog-pg-class.html
+  const told = Number(size?.["reltuples"] ?? 0);
+  const of =
+    told > 0 ? Math.round(told) : Number((await rows(`SELECT count(*) AS n FROM ${table}`))[0]?.["n"]);
+  const piece = new PieceSize(most);
+  let [from, page, span] = ["(0,0)", 0, PAGES.least];
   while (page < pages) {
-    const end = `(${page + PAGES},0)`;
+    const end = `(${page + span},0)`;
     const between = (to: string) => `ctid >= '${from}' AND ctid < '${to}'`;
     const [next] = await rows(
-      `SELECT ctid::text AS place FROM ${table} WHERE ${column} IS NULL AND ${between(end)} ORDER BY ctid OFFSET ${many} LIMIT 1`,
+      `SELECT ctid::text AS place FROM ${table} WHERE ${column} IS NULL AND ${between(end)} ORDER BY ctid OFFSET ${piece.rows} LIMIT 1`,
     );
     const to = next ? String(next["place"]) : end;
     const statements = quietly(`${sql} AND ${between(to)}`);
@@ -125,16 +132,31 @@ async function fillInPieces(
         for (const each of statements) await runScripted(each);
         const [waiting] = await rows(WAITED_FOR);
         isWaitedFor = waiting?.["waits"] === true;
+        await filled({ done: Math.min(of, Math.round((of * pageOf(to)) / pages)), of });
       }),
     );
     from = to;
-    if (!next) page += PAGES;
+    const began = page;
+    // Where rows lie far apart it looks further, and no further than it has to.
+    page = next ? pageOf(to) : page + span;
+    span = next
+      ? Math.max(PAGES.least, Math.min(span, 2 * (page - began) + 2))
+      : Math.min(PAGES.most, span * 2);
     const took = performance.now() - start;
-    const most = isWaitedFor ? PIECE_TAKES / 2 : PIECE_TAKES;
-    if (took > 2 * most) many = Math.max(ROWS.least, Math.floor(many / 2));
-    else if (next && took < most) many = Math.min(ROWS.most, many * 2);
+    piece.took(took, next !== undefined, isWaitedFor ? 0.5 : 1);
     await wait(isWaitedFor ? took : took / 4);
   }
+}
+
+interface Pieces {
+  /** How many rows one has at most. */
+  readonly most: number | undefined;
+  readonly filled: (rows: RowsDone) => Promise<void>;
+}
+
+/** `(12,3)` → 12 */
+function pageOf(place: string): number {
+  return parseInt(place.slice(1), 10);
 }
 
 /** Makes an update one that no trigger of a table sees that is on; each is on again as it was, and those that are off stay so. */

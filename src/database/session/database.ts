@@ -1,4 +1,5 @@
 import type { Catalog, CatalogRow, Dialect } from "../../core/dialect/shared/dialect.js";
+import type { RowsDone } from "../../core/problems.js";
 import type { Statement } from "../../core/sql/statements.js";
 import type { TargetSettings } from "../../project/settings.js";
 
@@ -63,8 +64,11 @@ export interface Steps {
   readonly waitAtMost?: (milliseconds: number) => Promise<void>;
   /** What there is for statements that are no part of a transaction. Absent: there are none such. */
   readonly apart?: Apart;
-  /** An update of many rows, in pieces that are each committed. Absent: it is one statement. */
-  readonly inPieces?: (sql: string) => Promise<void>;
+  /**
+   * An update of many rows, in pieces that are each committed. Absent: it is one statement.
+   * @param filled told how many are done, in the transaction of the last of them
+   */
+  readonly inPieces?: (sql: string, filled: (rows: RowsDone) => Promise<void>) => Promise<void>;
 }
 
 /** Statements that are no part of a transaction, and may leave something half made. */

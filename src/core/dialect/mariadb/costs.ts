@@ -1,3 +1,4 @@
+import { BECAME } from "../shared/attic.js";
 import { indexesOf, tablesByName, type Cost } from "../shared/costs.js";
 import type { Block, RenderPlan } from "../shared/render-plan.js";
 import { quote } from "./names.js";
@@ -9,6 +10,10 @@ const ALTER = new RegExp(`^ALTER TABLE ${NAMED}\\s`);
 const ASKS = new RegExp(`^SET @emberset_astray = [^\`]* FROM ${NAMED} `);
 const UPDATE = new RegExp(`^UPDATE ${NAMED} `);
 
+/** What goes into the attic, and what values have become by then. */
+const COPY = new RegExp(`^INSERT INTO ${NAMED} SELECT [^]*? FROM ${NAMED}(?: WHERE |$)`);
+const BECOMES = new RegExp(`^UPDATE ${NAMED} JOIN ${NAMED} ON [^]*${BECAME}`);
+
 /** By how each ALTER TABLE is to be done; while a table is locked nobody else uses it. */
 export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
   const tables = tablesByName(plan, quote);
@@ -17,20 +22,31 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
     .flatMap(({ statements }) => statements)
     .flatMap((sql): Cost[] => {
       if (/^(?:UN)?LOCK TABLES/.test(sql)) locked = sql;
-      const name = (ALTER.exec(sql) ?? UPDATE.exec(sql) ?? ASKS.exec(sql))?.[1] ?? "";
+      const kept = COPY.exec(sql) ?? BECOMES.exec(sql);
+      const name = kept?.[2] ?? (ALTER.exec(sql) ?? UPDATE.exec(sql) ?? ASKS.exec(sql))?.[1] ?? "";
       const table = tables.get(name) ?? "";
       const work = workOf(sql);
       if (table === "" || work === undefined) return [];
       const isLocked = locked.startsWith("LOCK") && locked.includes(`${name} WRITE`);
-      const isShared = ASKS.test(sql) || / ALGORITHM=(?:NOCOPY|INPLACE)/.test(sql);
+      const inPieces = plan.online === true && UPDATE.test(sql);
+      const isShared = ASKS.test(sql) || inPieces || / ALGORITHM=(?:NOCOPY|INPLACE)/.test(sql);
       const waits = isLocked ? "everyone" : isShared ? "nobody" : "writers";
-      return [{ table, work, waits, sql, readings: readingsOf(sql, work, indexesOf(plan, table)) }];
+      const lock = isLocked
+        ? "LOCK TABLES … WRITE"
+        : UPDATE.test(sql)
+          ? "rows"
+          : isShared
+            ? "LOCK=NONE"
+            : "LOCK=SHARED";
+      return [{ table, work, waits, lock, sql, readings: readingsOf(sql, work, indexesOf(plan, table)) }];
     });
 }
 
 /** By measuring each on tables of a million rows (`bench/kinds.mjs`). */
 function readingsOf(sql: string, work: Cost["work"], indexes: number): number {
   if (ASKS.test(sql)) return 0.6;
+  if (COPY.test(sql)) return 4;
+  if (BECOMES.test(sql)) return 5;
   if (UPDATE.test(sql)) return 2 + 0.4 * indexes;
   if (work === "read") return 0.5;
   return / ALGORITHM=INPLACE/.test(sql) ? 0.7 + 0.3 * indexes : 1.3 + 0.4 * indexes;
@@ -39,7 +55,7 @@ function readingsOf(sql: string, work: Cost["work"], indexes: number): number {
 /** undefined: however many there are. */
 function workOf(sql: string): Cost["work"] | undefined {
   if (/ ALGORITHM=INSTANT/.test(sql)) return undefined;
-  if (ASKS.test(sql)) return "read";
+  if (ASKS.test(sql) || COPY.test(sql) || BECOMES.test(sql)) return "read";
   if (!/ ALGORITHM=NOCOPY/.test(sql)) return "written";
   return /\bADD (?:INDEX|CONSTRAINT `(?:[^`]|``)+` UNIQUE) /.test(sql) ? "read" : undefined;
 }

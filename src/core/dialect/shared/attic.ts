@@ -6,7 +6,7 @@ import type { Kept, KeptBesideKey, KeptCounter, KeptTable, KeptValues, KeyPart }
 import type { Block, RenderPlan } from "./render-plan.js";
 
 /** In the attic, what a value was turned into: one that was changed since is left as it is by going back. */
-const BECAME = "emberset_became";
+export const BECAME = "emberset_became";
 
 /** What a dialect says of its syntax for the attic. */
 export interface AtticSyntax {
@@ -189,6 +189,57 @@ export function roomBlocks(plan: RenderPlan, syntax: AtticSyntax): Block[] {
           },
         ],
   );
+}
+
+/**
+ * Values that are kept while others write: where rows lack one and get it, by what gives it to them, each with its row.
+ * Triggers know names as they are: none of these may change.
+ */
+export function keptByFilling(plan: RenderPlan): KeptValues[] {
+  if (!plan.online) return [];
+  return keptWhile(plan, "forward").filter(
+    (kept): kept is KeptValues =>
+      kept.kind === "values" &&
+      kept.by === "fill" &&
+      kept.key.length > 0 &&
+      kept.change.before.name === kept.change.after.name &&
+      kept.key.every(({ was, now, number, retyped }) => was === now && !number && !retyped),
+  );
+}
+
+/** A plan with no more in the attic than what is kept under a lock. */
+export function withoutFilled(plan: RenderPlan): RenderPlan {
+  const filled: readonly Kept[] = keptByFilling(plan);
+  if (!plan.attic || filled.length === 0) return plan;
+  return { ...plan, attic: { ...plan.attic, kept: plan.attic.kept.filter(each => !filled.includes(each)) } };
+}
+
+/** The tables for what is kept so. @param tableOf how a table is called by then */
+export function roomForFilled(
+  plan: RenderPlan,
+  syntax: AtticSyntax,
+  tableOf: (kept: KeptValues) => string,
+): Block[] {
+  const { table, quote, typeOf } = syntax;
+  return keptByFilling(plan).map(kept => ({
+    title: `make room for ${listOf(kept)} in the attic`,
+    statements: [
+      `CREATE TABLE ${table(kept.address)} AS ${copySql({ ...kept, only: false }, tableOf(kept), syntax)} LIMIT 0`,
+      `ALTER TABLE ${table(kept.address)} ADD COLUMN ${quote(BECAME)} ${typeOf(kept.change.after)}`,
+    ],
+  }));
+}
+
+/** For the trigger that fills: what a row was told by, that it lacked a value, and which it has now. */
+export function keepFilledSql(
+  { address, key, columns }: KeptValues,
+  now: string,
+  syntax: AtticSyntax,
+): string {
+  const { table, quote } = syntax;
+  const names = [...key.map(({ was }) => was), ...columns.map(({ name }) => name), BECAME].map(quote);
+  const values = [...key.map(each => `OLD.${quote(each.now)}`), "NULL", `NEW.${quote(now)}`];
+  return `INSERT INTO ${table(address)} (${names.join(", ")}) VALUES (${values.join(", ")})`;
 }
 
 /** Then the copies, of tables that have the names they will have. */

@@ -11,6 +11,8 @@ export interface Cost {
   readonly work: "read" | "written";
   /** Who cannot use the table meanwhile. */
   readonly waits: "nobody" | "writers" | "everyone";
+  /** What is locked meanwhile, in the engine's own word. */
+  readonly lock: string;
   /** As long as how many readings of all that its rows hold, about, as `readingSql` reads them. */
   readonly readings: number;
   /** The statement. */
@@ -18,7 +20,7 @@ export interface Cost {
 }
 
 /** What several statements come to for one table. */
-export type TableCost = Omit<Cost, "sql">;
+export type TableCost = Omit<Cost, "sql" | "lock">;
 
 const WORKS = ["read", "written"] as const satisfies readonly Cost["work"][];
 const WAITS = ["nobody", "writers", "everyone"] as const satisfies readonly Cost["waits"][];
@@ -29,7 +31,7 @@ export function together(costs: readonly Cost[]): TableCost[] {
   for (const cost of costs) {
     const known = found.get(cost.table);
     if (!known) {
-      const { sql: _, ...of } = cost;
+      const { sql: _, lock: __, ...of } = cost;
       found.set(cost.table, of);
       continue;
     }

@@ -6,6 +6,9 @@ import { worksOf } from "./render/works.js";
 
 const INDEX = /^CREATE (?:UNIQUE )?INDEX "(?:[^"]|"")+" ON ("(?:[^"]|"")+")/;
 
+/** One writes at a time: https://sqlite.org/lockingv3.html#reserved_lock */
+const LOCK = "RESERVED";
+
 /** A column that comes with a check, to which all rows are held: https://sqlite.org/lang_altertable.html#altertabaddcol */
 const CHECKED = /^ALTER TABLE ("(?:[^"]|"")+") ADD COLUMN (?:[^']|'(?:[^']|'')*')* CHECK \(/;
 
@@ -22,21 +25,21 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
   return [
     ...written.map(({ from, to }): Cost => {
       const readings = 2.4 + 1.2 * indexesOf(plan, from);
-      return { table: from, work: "written", waits: "writers", readings, sql: about(to) };
+      return { table: from, work: "written", waits: "writers", lock: LOCK, readings, sql: about(to) };
     }),
     ...read.map(({ from, to }): Cost => {
-      return { table: from, work: "read", waits: "writers", readings: 0.6, sql: about(to) };
+      return { table: from, work: "read", waits: "writers", lock: LOCK, readings: 0.6, sql: about(to) };
     }),
     ...statements.flatMap((sql): Cost[] => {
       const table = tables.get(INDEX.exec(sql)?.[1] ?? "") ?? "";
       const isOfRebuilt = written.some(({ from }) => from === table);
       return table === "" || isOfRebuilt
         ? []
-        : [{ table, work: "read", waits: "writers", readings: 0.8, sql }];
+        : [{ table, work: "read", waits: "writers", lock: LOCK, readings: 0.8, sql }];
     }),
     ...statements.flatMap((sql): Cost[] => {
       const table = tables.get(CHECKED.exec(sql)?.[1] ?? "") ?? "";
-      return table === "" ? [] : [{ table, work: "read", waits: "writers", readings: 2.2, sql }];
+      return table === "" ? [] : [{ table, work: "read", waits: "writers", lock: LOCK, readings: 2.2, sql }];
     }),
   ];
 }

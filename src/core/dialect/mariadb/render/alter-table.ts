@@ -293,7 +293,9 @@ class TableAlterer {
   }
 
   private filling(fill: Default, table: Table, name: string): string {
-    return `UPDATE ${quoteTable(this.address)} SET ${quote(name)} = ${fillSql(fill)}${momentsStaySql(table, name)} WHERE ${quote(name)} IS NULL`;
+    // What keeps in the attic which were null gives them their value.
+    const value = this.pair.keptByFilling(name) ? "NULL" : fillSql(fill);
+    return `UPDATE ${quoteTable(this.address)} SET ${quote(name)} = ${value}${momentsStaySql(table, name)} WHERE ${quote(name)} IS NULL`;
   }
 }
 

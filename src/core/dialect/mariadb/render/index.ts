@@ -12,7 +12,9 @@ import {
   putAway,
   restoreCounters,
   roomBlocks,
+  roomForFilled,
   takenOut,
+  withoutFilled,
 } from "../../shared/attic.js";
 import type { Numbered } from "../../shared/kept.js";
 import { apartFromGrants } from "../../shared/grants.js";
@@ -50,7 +52,7 @@ function ofTables(plan: RenderPlan): Block[] {
   // Tables are renamed before all else.
   const renamed = ({ table, now }: Numbered) => (plan.attic?.direction === "back" ? addressOf(table) : now);
   const altered = pairs.flatMap((pair): Block[] => {
-    const own = keptOf(plan, pair.now);
+    const own = keptOf(withoutFilled(plan), pair.now);
     return whileLocked(own, pair.now, [
       ...findRows(own, attic, renamed),
       ...fillRoomBlocks(own, attic),
@@ -69,7 +71,8 @@ function ofTables(plan: RenderPlan): Block[] {
     ...renameTables(plan),
     ...addTables(plan),
     ...numberRows(plan, attic, renamed),
-    ...roomBlocks(plan, attic),
+    ...roomBlocks(withoutFilled(plan), attic),
+    ...roomForFilled(plan, attic, ({ now }) => now),
     ...roomForHeld(plan, attic),
     ...altered,
     ...addReferences(lifted, pairs, plan),

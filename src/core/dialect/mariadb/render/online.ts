@@ -1,4 +1,6 @@
 import { addressOf } from "../../../schema/address.js";
+import { keepFilledSql } from "../../shared/attic.js";
+import { attic } from "../attic.js";
 import type { Block, Hindrance, RenderPlan } from "../../shared/render-plan.js";
 import type { StepSyntax } from "../../shared/steps.js";
 import { cutName } from "../../../schema/naming.js";
@@ -74,7 +76,10 @@ function reasonFor(sql: string): string | undefined {
  * The statements with which a table is altered, where what is written without a value meanwhile gets it as well: rows that
  * lack it would be in the way when it is demanded.
  */
-export function fillingOnline(statements: readonly string[], { now, fillOf }: TablePair): string[] {
+export function fillingOnline(
+  statements: readonly string[],
+  { now, fillOf, keptByFilling }: TablePair,
+): string[] {
   const fillers = statements.flatMap(sql => {
     const column = fillsRows(sql)?.column.slice(1, -1).replaceAll("``", "`");
     const fill = column === undefined ? undefined : fillOf(column);
@@ -83,7 +88,14 @@ export function fillingOnline(statements: readonly string[], { now, fillOf }: Ta
   const make = fillers.flatMap(({ column, fill }) =>
     EVENTS.map(event => {
       const name = `NEW.${quote(column)}`;
-      return `CREATE TRIGGER ${fillerOf(now, column, event)} BEFORE ${event} ON ${quoteTable(addressOf(now))} FOR EACH ROW SET ${name} = coalesce(${name}, ${fillSql(fill, "NEW.")})`;
+      const value = fillSql(fill, "NEW.");
+      const kept = event === "UPDATE" ? keptByFilling(column) : undefined;
+      const keep =
+        kept && `IF OLD.${quote(column)} IS NULL THEN ${keepFilledSql(kept, column, attic)}; END IF`;
+      const does = keep
+        ? `IF ${name} IS NULL THEN SET ${name} = ${value}; ${keep}; END IF`
+        : `SET ${name} = coalesce(${name}, ${value})`;
+      return `CREATE TRIGGER ${fillerOf(now, column, event)} BEFORE ${event} ON ${quoteTable(addressOf(now))} FOR EACH ROW ${does}`;
     }),
   );
   const drop = fillers.flatMap(({ column }) =>

@@ -3,8 +3,8 @@ import type { NameMap } from "../../../change/rename.js";
 import type { AddColumn, AlterColumn, Change } from "../../../change/types.js";
 import { addressOf, tablesByAddress } from "../../../schema/address.js";
 import type { Default, SqlText, Table } from "../../../schema/types.js";
-import { restoredTo } from "../../shared/attic.js";
-import type { KeptBesideKey } from "../../shared/kept.js";
+import { keptByFilling, restoredTo } from "../../shared/attic.js";
+import type { KeptBesideKey, KeptValues } from "../../shared/kept.js";
 import type { RenderPlan } from "../../shared/render-plan.js";
 
 /** A table that stays, as it was and as it is to be, and how one becomes the other. */
@@ -21,6 +21,8 @@ export interface TablePair {
   readonly arrives: (column: string) => boolean;
   /** What old rows get in a column. */
   readonly fillOf: (column: string) => Default | undefined;
+  /** What the attic has of a column that is filled, by what fills it. */
+  readonly keptByFilling: (column: string) => KeptValues | undefined;
   /** How the old values of a column, by its name in the end, become the new ones. */
   readonly conversionOf: (column: string) => SqlText | undefined;
 }
@@ -28,6 +30,7 @@ export interface TablePair {
 /** The tables of a plan that stay. */
 export function tablePairs(plan: RenderPlan, names: NamesThrough): TablePair[] {
   const oldTables = tablesByAddress(plan.before);
+  const filled = keptByFilling(plan);
   return plan.after.tables.flatMap((now): TablePair[] => {
     const address = addressOf(now);
     const was = names.arrives(address) ? undefined : oldTables.get(names.before(address));
@@ -42,6 +45,8 @@ export function tablePairs(plan: RenderPlan, names: NamesThrough): TablePair[] {
         oldName: column => names.before(address, column),
         arrives: column => names.arrives(address, column),
         fillOf: column => find(column)?.fill,
+        keptByFilling: column =>
+          filled.find(kept => kept.now === address && kept.change.after.name === column),
         conversionOf: column => {
           const change = find(column);
           return change?.kind === "alter column" ? change.convert : undefined;

@@ -1,4 +1,4 @@
-import { copiedTables } from "../../shared/attic.js";
+import { copiedTables, withoutFilled } from "../../shared/attic.js";
 import type { Block } from "../../shared/render-plan.js";
 import { partsOf } from "../../../schema/types.js";
 import { quoteTable } from "../names.js";
@@ -46,7 +46,7 @@ function isQuiet(blocks: readonly Block[]): boolean {
 
 /** Nobody else reads or writes a table of which values are copied, from the copy to the end. */
 export function lockTables({ plan }: Steps): Block[] {
-  const tables = copiedTables(plan);
+  const tables = copiedTables(withoutFilled(plan));
   if (tables.length === 0) return [];
   const list = tables.map(quoteTable).join(", ");
   return [

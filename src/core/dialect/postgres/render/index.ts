@@ -10,6 +10,8 @@ import {
   changedSinceBlocks,
   emptiedBlocks,
   keepBlocks,
+  roomForFilled,
+  withoutFilled,
   keepCounters,
   putAway,
   restoreCounters,
@@ -110,7 +112,8 @@ function copyToAttic({ plan, attic }: Steps): Block[] {
       statements: [`CREATE SCHEMA ${quote(name)}`],
     })),
     ...numberRows(plan, attic),
-    ...keepBlocks(plan, attic),
+    ...keepBlocks(withoutFilled(plan), attic),
+    ...roomForFilled(plan, attic, ({ table }) => addressOf(table)),
     ...keepCounters(plan, attic),
     ...findRows(plan, attic),
     ...changedSinceBlocks(plan, attic),
@@ -428,7 +431,7 @@ function referencesOf(table: Table, changes: readonly Change[]): Block[] {
 /** The attic knows what values have become, or has let go of what came back. */
 function finishAttic({ plan, attic }: Steps): Block[] {
   return [
-    ...becameBlocks(plan, attic),
+    ...becameBlocks(withoutFilled(plan), attic),
     ...roomForHeld(plan, attic),
     ...keepHeld(plan, attic),
     ...unnumberRows(plan, attic),

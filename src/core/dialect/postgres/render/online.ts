@@ -5,6 +5,8 @@ import { equal } from "../../../schema/canonical.js";
 import { columnsOfPart } from "../../../schema/lookups.js";
 import { cutName } from "../../../schema/naming.js";
 import { isObject, type Definition, type Index, type Table } from "../../../schema/types.js";
+import { keepFilledSql, keptByFilling, withoutFilled } from "../../shared/attic.js";
+import type { KeptValues } from "../../shared/kept.js";
 import type { Block, Hindrance, RenderPlan } from "../../shared/render-plan.js";
 import { attic } from "../attic.js";
 import { dollarQuoted, FILLER, NAME_LIMIT, quote, quoteBeside, quoteTable } from "../names.js";
@@ -33,7 +35,7 @@ export function hindrancesIn(plan: RenderPlan, blocks: readonly Block[]): Hindra
       const reason = hindranceOf(change, plan);
       return reason === undefined ? [] : [{ what: describeChange(change), reason }];
     }),
-    ...(plan.attic?.kept ?? []).flatMap((kept): Hindrance[] => {
+    ...(withoutFilled({ ...plan, online: true }).attic?.kept ?? []).flatMap((kept): Hindrance[] => {
       if (kept.kind === "table")
         return attic.copies?.(kept.table, plan)
           ? [
@@ -269,8 +271,11 @@ export function referenceOnline(
  * demanded could not be written to any more. Then it is proven of all rows what holds of new ones already, and the server
  * takes it for granted. Nobody waits for any of it: https://www.postgresql.org/docs/15/sql-altertable.html#SQL-ALTERTABLE-NOTES
  */
-export function proveOnline({ changes, now }: Pick<Steps, "changes" | "now">): Block[] {
+export function proveOnline({ changes, now, plan }: Pick<Steps, "changes" | "now" | "plan">): Block[] {
   const demands = changes.flatMap(demandOf);
+  const kept = keptByFilling(plan);
+  const keptOf = ({ table, name }: Demand) =>
+    kept.find(each => each.now === table && each.change.after.name === name);
   const filled = demands.filter(({ fill }) => fill !== undefined);
   const required = byTable(demands.filter(each => each.required));
   const proofs = byTable([...demands.filter(each => each.required), ...unproven(changes)]);
@@ -279,7 +284,7 @@ export function proveOnline({ changes, now }: Pick<Steps, "changes" | "now">): B
   return [
     ...filled.map(demand => ({
       title: `fill ${listOf([demand])}, and what is written without it meanwhile`,
-      statements: fillSteps(demand, now(demand.table)),
+      statements: fillSteps(demand, now(demand.table), keptOf(demand)),
     })),
     ...required.map(([table, list]) => ({
       title: `no row is written any more without ${listOf(list)}`,
@@ -324,14 +329,19 @@ function fillerName(table: string, column: string): string {
   return cutName(`${FILLER}${parseAddress(table).name}_${column}`, NAME_LIMIT);
 }
 
-function fillSteps(demand: Demand, beside: Table): string[] {
+/** @param kept what the attic is to have of it: the trigger, which whoever writes has the right to, keeps it with each row */
+function fillSteps(demand: Demand, beside: Table, kept: KeptValues | undefined): string[] {
   const { table, name, fill = "NULL", filling = fill } = demand;
   const [column, filler] = [quote(name), fillerOf(demand, beside)];
-  const body = ` BEGIN IF NEW.${column} IS NULL THEN NEW.${column} := ${filling}; END IF; RETURN NEW; END `;
+  const keep = kept
+    ? ` IF TG_OP = 'UPDATE' AND OLD.${column} IS NULL THEN ${keepFilledSql(kept, name, attic)}; END IF;`
+    : "";
+  const body = ` BEGIN IF NEW.${column} IS NULL THEN NEW.${column} := ${filling};${keep} END IF; RETURN NEW; END `;
+  const asOwn = kept ? " SECURITY DEFINER SET search_path FROM CURRENT" : "";
   return [
-    `CREATE FUNCTION ${filler}() RETURNS trigger LANGUAGE plpgsql AS ${dollarQuoted(body, "fill")}`,
+    `CREATE FUNCTION ${filler}() RETURNS trigger LANGUAGE plpgsql${asOwn} AS ${dollarQuoted(body, "fill")}`,
     `CREATE TRIGGER ${quote(fillerName(table, name))} BEFORE INSERT OR UPDATE ON ${quoteTable(table)} FOR EACH ROW EXECUTE FUNCTION ${filler}()`,
-    `UPDATE ${quoteTable(table)} SET ${column} = ${fill} WHERE ${column} IS NULL`,
+    `UPDATE ${quoteTable(table)} SET ${column} = ${kept ? "NULL" : fill} WHERE ${column} IS NULL`,
   ];
 }
 
