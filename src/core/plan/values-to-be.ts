@@ -114,7 +114,10 @@ export function valueToBe(address: string, name: string, asking: Asking, alias =
   if (change?.kind !== "alter column") return { value: plain, fails: false };
   if (restoredTo(plan, address).some(({ columns }) => columns.some(each => each.name === name)))
     return undefined;
-  const { value, fails } = retypedBy(change, asking, alias) ?? { value: widenedTo(change, plain, asking), fails: false };
+  const { value, fails } = retypedBy(change, asking, alias) ?? {
+    value: widenedTo(change, plain, asking),
+    fails: false,
+  };
   const fill = change.fill && !change.after.nullable ? given(change.fill) : undefined;
   return { value: fill ? `coalesce(${value}, ${fill.value})` : value, fails };
 }
