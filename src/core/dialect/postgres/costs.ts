@@ -75,7 +75,7 @@ function readingsOf(sql: string, work: Cost["work"], indexes: number): number {
   if (BECOMES.test(sql)) return 2;
   if (/^UPDATE /.test(sql)) return 2 + 0.5 * indexes;
   const count = (pattern: RegExp) => [...sql.matchAll(pattern)].length;
-  const built = count(/ (?:UNIQUE|PRIMARY KEY) \(|^CREATE UNIQUE INDEX /g) * 2 + count(/^CREATE INDEX /g);
+  const built = count(/ (?:UNIQUE|PRIMARY KEY) \(|^CREATE UNIQUE INDEX /g) * 4 + count(/^CREATE INDEX /g);
   const compared = count(/ FOREIGN KEY | VALIDATE CONSTRAINT /g);
   return (work === "written" ? 1 + 0.3 * indexes : 0.15) + 0.4 * built + 0.2 * compared;
 }
