@@ -74,6 +74,7 @@ export async function readJournal(database: Database): Promise<JournalEntry | un
   const [row] = await steps.rowsIfThere(`SELECT * FROM ${nameIn(database)}`);
   if (!row) return undefined;
   const { doubt, doubt_sum: sum } = row;
+  const { rows_done: filled, rows_of: of } = row;
   const kept = typeof row["kept"] === "string" ? unpacked(row["kept"]) : undefined;
   return {
     number: Number(row["number"]),
@@ -87,7 +88,7 @@ export async function readJournal(database: Database): Promise<JournalEntry | un
     runBy: String(row["run_by"]),
     ...(typeof row["script"] === "string" && { script: row["script"] }),
     ...(kept && { kept }),
-    ...(row["rows_of"] !== null && { rows: { done: Number(row["rows_done"]), of: Number(row["rows_of"]) } }),
+    ...(of !== null && of !== undefined && { rows: { done: Number(filled), of: Number(of) } }),
   };
 }
 

@@ -127,13 +127,9 @@ function isAmong(names: readonly string[], { name }: Dialect): boolean {
 /** Whether rows get values in pieces, as far as the whole can be done so. */
 function goesInPieces(migration: Migration, dialect: Dialect): boolean {
   const plan = migrationPlan(migration, "forward", dialect);
-  const stepOf = dialect.render.online?.steps.stepOf;
-  return (
-    plan.online === true &&
-    dialect.render
-      .blocks(plan)
-      .some(({ statements }) => statements.some(sql => stepOf?.(sql).kind === "pieces"))
-  );
+  const { online, blocks } = dialect.render;
+  const isFill = (sql: string) => online?.fills(sql) !== undefined;
+  return plan.online === true && blocks(plan).some(({ statements }) => statements.some(isFill));
 }
 
 /** @throws Problem E140 where something cannot be done while others write */

@@ -1,6 +1,6 @@
 import { seeToRoles } from "./roles.js";
 import { describeChange } from "../core/change/words.js";
-import type { Catalog } from "../core/dialect/shared/dialect.js";
+import type { Catalog, Dialect } from "../core/dialect/shared/dialect.js";
 import type { Direction } from "../core/direction.js";
 import type { Schema } from "../core/schema/types.js";
 import { Problem, problems, type StoppedRun } from "../core/problems.js";
@@ -198,7 +198,7 @@ async function runOne(
       after: () => dialect.types.settle(endOf(migration, direction)),
       online: migrationPlan(migration, direction, dialect).online === true,
       filled: (sql, { done, of }) =>
-        options.onEvent?.({ target, kind: "rows", table: tableFilled(sql), done, of }),
+        options.onEvent?.({ target, kind: "rows", table: tableFilled(sql, dialect), done, of }),
       ...{
         drafted,
         respells:
@@ -222,10 +222,9 @@ async function runOne(
   }
 }
 
-/** The table that an update is of, as people call it. */
-function tableFilled(sql: string): string {
-  const [, name = ""] = /^UPDATE ((?:[^\s"`]|"[^"]*"|`[^`]*`)+) /i.exec(sql) ?? [];
-  return name.replaceAll(/["`]/g, "");
+/** The table of which rows get values, as people call it. */
+function tableFilled(sql: string, { render }: Dialect): string {
+  return (render.online?.fills(sql)?.table ?? "").replaceAll(/["`]/g, "");
 }
 
 /** What others have made over a column would go with it, and going back would not bring it. @throws Problem E408 */

@@ -12,7 +12,7 @@ import { raise, unspell } from "./raise.js";
 import { managedObjectNames, render, scriptNotes } from "./render/index.js";
 import { rows } from "./rows.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
-import { hindrancesIn, onlineSteps, tidyOnline } from "./render/online.js";
+import { fillsRows, hindrancesIn, onlineSteps, tidyOnline } from "./render/online.js";
 import { steps } from "./steps.js";
 import { cannotHoldColumn, NAME, widens, words } from "./types.js";
 
@@ -88,6 +88,7 @@ export const mariadb: Dialect = {
     online: {
       hindrances: plan => hindrancesIn(plan, render({ ...plan, online: true })),
       tidy: tidyOnline,
+      fills: fillsRows,
       steps: onlineSteps,
     },
   },

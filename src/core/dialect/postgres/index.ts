@@ -13,7 +13,7 @@ import { raise, unspell } from "./raise.js";
 import { scriptNotes } from "./render/around.js";
 import { managedObjectNames, render } from "./render/index.js";
 import { hindrancesIn, tidyOnline } from "./render/online.js";
-import { steps } from "./steps.js";
+import { fillsRows, steps } from "./steps.js";
 import { rows } from "./rows.js";
 import { cannotHold, cannotHoldIndex, settle, TOKENS } from "./settle.js";
 import { cannotHoldColumn, definedType, NAME, widens, words } from "./types.js";
@@ -89,6 +89,7 @@ export const postgres: Dialect = {
     online: {
       hindrances: plan => hindrancesIn(plan, render({ ...plan, online: true })),
       tidy: tidyOnline,
+      fills: fillsRows,
       steps,
     },
     dropView: (kind, address) => `DROP ${kind.toUpperCase()} IF EXISTS ${quoteTable(address)} CASCADE`,

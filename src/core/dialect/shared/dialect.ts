@@ -180,6 +180,8 @@ interface OnlineRender {
   readonly hindrances: (plan: RenderPlan) => readonly Hindrance[];
   /** Statements that take away what a run that stopped may leave behind, and no schema tells. */
   readonly tidy: (plan: RenderPlan) => readonly string[];
+  /** The table and the column, quoted, of an update that gives a value to all rows that have none; undefined: it is none such. */
+  readonly fills: (sql: string) => { readonly table: string; readonly column: string } | undefined;
   readonly steps: StepSyntax;
 }
 
