@@ -3,7 +3,8 @@ import { describeChange, titleOf } from "../../../change/words.js";
 import { addressOf } from "../../../schema/address.js";
 import { columnsOfPart } from "../../../schema/lookups.js";
 import { expressionSql } from "../../../lower/expressions.js";
-import type { Check, Column, Table } from "../../../schema/types.js";
+import { textFor } from "../../../sql/placeholders.js";
+import type { Check, Column, Index, Table } from "../../../schema/types.js";
 import type { Block } from "../../shared/render-plan.js";
 import { literalSql } from "../expressions.js";
 import { NAME } from "../types.js";
@@ -155,6 +156,36 @@ function restateSql(now: Table, to: string): string {
   ].join("\n  ");
 }
 
+/** Whether all that an index is can be asked for: an expression cannot. */
+function isPlain({ parts, where }: Index): boolean {
+  return where === undefined && parts.every(part => "column" in part);
+}
+
+/** Gives an index another name where it stands, if it is what it is said to be: to make it anew reads all rows. */
+function renameIndexSql(from: string, index: Index, now: Table): string[] {
+  const collationOf = (name: string) => now.columns.find(column => column.name === name)?.collation;
+  const parts = index.parts.map(part => {
+    const name = "column" in part ? part.column : "";
+    const collation = textFor(part.collation ?? collationOf(name) ?? "", NAME) || "BINARY";
+    return `${literalSql(name)}${part.descending ? 1 : 0}${collation.toUpperCase()}`;
+  });
+  const old = literalSql(from);
+  const held = "SELECT group_concat(quote(name) || desc || upper(coll))";
+  return [
+    RESTATE_START,
+    [
+      `UPDATE sqlite_schema SET name = ${literalSql(index.name)}, sql = CASE`,
+      `WHEN (${held} FROM pragma_index_xinfo(${old}) WHERE key) = ${literalSql(parts.join(","))}`,
+      `AND (SELECT "unique" || partial FROM pragma_index_list(${literalSql(now.name)}) WHERE name = ${old} COLLATE NOCASE) = '${index.unique ? 1 : 0}0'`,
+      `THEN ${literalSql(createIndexSql(now, index))}`,
+      `ELSE json('the index is otherwise: a script of your own has to make it anew')`,
+      `END WHERE type = 'index' AND name = ${old} COLLATE NOCASE`,
+    ].join("\n  "),
+    ...SEEN_BY_ALL,
+    RESTATE_END,
+  ];
+}
+
 /** Any change of the schema tells others to read it again. */
 const SEEN_BY_ALL = ["CREATE VIEW emberset_seen AS SELECT 1", "DROP VIEW emberset_seen"];
 
@@ -188,8 +219,11 @@ function alterOne(change: Change, { to, now, changes, taken, restated }: Work): 
   switch (change.kind) {
     case "rename part": {
       const made = now.indexes.filter(({ name }) => name === change.to);
+      const [index] = made;
+      if (index && isPlain(index) && !taken.has(change.from))
+        return [{ title, statements: renameIndexSql(change.from, index, now) }];
       return [
-        { title, statements: [...dropIndex(change.from), ...made.map(index => createIndexSql(now, index))] },
+        { title, statements: [...dropIndex(change.from), ...made.map(each => createIndexSql(now, each))] },
       ];
     }
     case "alter part":
