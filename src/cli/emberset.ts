@@ -2,6 +2,7 @@
 import { createRequire } from "node:module";
 import { lendImport } from "../project/import-module.js";
 import { VERSION } from "../version.js";
+import { isCalled } from "./terminal/ahead.js";
 import { loadProgram } from "./load-program.js";
 
 // The version alone is asked for by scripts and editors: it does without the rest of the program.
@@ -14,7 +15,8 @@ if (args.length === 1 && (args[0] === "--version" || args[0] === "-v")) {
 }
 
 async function run(): Promise<void> {
-  const { main, keep, waits } = loadProgram(createRequire(import.meta.url), args);
+  const { main, keep, waits, getReady } = loadProgram(createRequire(import.meta.url), args);
+  if (!(await isCalled(() => getReady(process.cwd())))) return;
   const breaksOff = () => {
     process.exitCode = waits(args);
   };

@@ -8,6 +8,8 @@ interface Program {
   readonly main: (args: readonly string[]) => Promise<number>;
   /** Says that what is waited for never comes. @returns the exit status */
   readonly waits: (args: readonly string[]) => number;
+  /** Loads ahead what models are loaded with. */
+  readonly getReady: (folder: string) => Promise<void>;
   /** Keeps what was compiled in this run for the next ones. */
   readonly keep: () => void;
 }
@@ -30,12 +32,13 @@ export function loadProgram(require: NodeJS.Require, args: readonly string[]): P
   const cache = cacheFile(`${build}-${process.version}-${process.arch}-${command}.bin`);
   const cachedData = readCache(cache);
   const script = new Script(source, { filename, ...(cachedData && { cachedData }) });
-  const module = { exports: {} as Pick<Program, "main" | "waits"> };
+  const module = { exports: {} as Pick<Program, "main" | "waits" | "getReady"> };
   const run = script.runInThisContext() as (...args: unknown[]) => void;
   run.call(module.exports, module.exports, createRequire(filename), module, filename, dirname(filename));
   return {
     main: module.exports.main,
     waits: module.exports.waits,
+    getReady: module.exports.getReady,
     keep: () => {
       if (!cachedData || script.cachedDataRejected) writeCache(cache, script.createCachedData());
     },

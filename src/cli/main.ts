@@ -37,6 +37,8 @@ function keepHelpUnmade(parser: Argv): void {
   getInternalMethods.call(parser).getUsageInstance().cacheHelpMessage = () => undefined;
 }
 
+export { getReady } from "../project/compile.js";
+
 /** Says that a config or a model file waits for what never comes, or ends the process. @returns the exit status */
 export function waits(args: readonly string[]): number {
   const session = new Session(args);

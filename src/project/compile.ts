@@ -2,6 +2,7 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { createRequire, Module } from "node:module";
 import { tmpdir } from "node:os";
 import { dirname, join, resolve } from "node:path";
+import { parse } from "@babel/parser";
 import { fileURLToPath, pathToFileURL } from "node:url";
 import { runInThisContext } from "node:vm";
 import type { BuildFailure, BuildOptions, Plugin } from "esbuild";
@@ -85,6 +86,14 @@ function standsAlone(text: string): boolean {
     !/\bimport\s*[(.]|\brequire\s*\(|\bawait\b|^\s*export\b[^\n]*\bfrom\b/m.test(text) &&
     !/^\s*import\s+(?!type\b)/m.test(text)
   );
+}
+
+/** Loads ahead of time what models of a folder are compiled and loaded with, as far as it is there. */
+export async function getReady(folder: string): Promise<void> {
+  const validator = locate("class-validator", folder);
+  const compiler = import("esbuild").then(({ transform }) => transform(""));
+  await Promise.allSettled([compiler, validator !== undefined && loadPackaged(fileURLToPath(validator))]);
+  parse("");
 }
 
 type Input = Pick<BuildOptions, "entryPoints" | "stdin">;

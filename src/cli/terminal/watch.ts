@@ -1,9 +1,10 @@
-import { spawn } from "node:child_process";
+import { spawn, type ChildProcess } from "node:child_process";
 import { existsSync, watch } from "node:fs";
 import { basename, dirname } from "node:path";
 import { setTimeout as wait } from "node:timers/promises";
 import { loadSettings, CONFIG_FILE } from "../../project/load-settings.js";
 import { modelsFolder, objectsFolder } from "../../project/settings.js";
+import { AHEAD } from "./ahead.js";
 import { withoutControls } from "../words/plain.js";
 import type { GlobalArgs, Session } from "./session.js";
 
@@ -23,6 +24,7 @@ const STEPS = 60;
 export async function atEverySave({ project = "." }: GlobalArgs, session: Session): Promise<never> {
   const settings = await loadSettings(project);
   let saved: string | undefined = "";
+  let next = ahead();
   let wake: (() => void) | undefined;
   const notice = (file: string) => {
     if (!/\.(?:[cm]?tsx?|sql)$/.test(file)) return;
@@ -47,11 +49,23 @@ export async function atEverySave({ project = "." }: GlobalArgs, session: Sessio
           : `${when} ${withoutControls(file ?? "")} was saved`,
       ),
     );
-    await once(process.argv.slice(1).filter(each => each !== "--watch"));
+    await called(next);
+    next = ahead();
   }
 }
 
-function once(args: readonly string[]): Promise<void> {
-  const child = spawn(process.execPath, args, { stdio: "inherit" });
-  return new Promise(resolve => child.once("close", () => resolve()));
+/** The next run, loaded as far as it can be before anything is saved: that takes as long as the rest of it. */
+function ahead(): ChildProcess {
+  const args = process.argv.slice(1).filter(each => each !== "--watch");
+  const env = { ...process.env, [AHEAD]: "yes" };
+  return spawn(process.execPath, args, { stdio: ["inherit", "inherit", "inherit", "ipc"], env });
+}
+
+function called(next: ChildProcess): Promise<void> {
+  // One that waited may have come to an end, as when the program was installed anew.
+  const child = next.connected ? next : ahead();
+  return new Promise(resolve => {
+    child.once("close", () => resolve());
+    child.send("saved", () => undefined);
+  });
 }

@@ -67,7 +67,7 @@ function joined(areas: string[][], links: readonly ChartLink[]): string[][] {
       .map((each, index) => ({ index, size: each.length }))
       .filter(({ size }) => size < 6)
       .sort((a, b) => a.size - b.size || a.index - b.index);
-    const join = small.flatMap(({ index, size }) => {
+    const intoBest = ({ index, size }: { readonly index: number; readonly size: number }) => {
       const counts = new Map<number, number>();
       for (const { from, to } of links) {
         const ends = [at.get(from), at.get(to)];
@@ -76,8 +76,11 @@ function joined(areas: string[][], links: readonly ChartLink[]): string[][] {
           counts.set(other, (counts.get(other) ?? 0) + 1);
       }
       const [best] = [...counts].sort((a, b) => b[1] - a[1] || a[0] - b[0]);
-      return best ? [{ index, into: best[0] }] : [];
-    })[0];
+      return best && { index, into: best[0] };
+    };
+    // Each is looked at until one can join: to look at all of them each time takes most of the time.
+    let join: ReturnType<typeof intoBest>;
+    for (const each of small) if ((join = intoBest(each))) break;
     if (!join) return result;
     result[join.into]!.push(...result[join.index]!);
     result.splice(join.index, 1);
