@@ -1,6 +1,8 @@
 import { addressOf } from "../../../schema/address.js";
 import { groupRows } from "../../shared/catalog-rows.js";
 import type { CatalogRow } from "../../shared/dialect.js";
+import { joined, type Asked, type Joined } from "./joined.js";
+import { QUERIES } from "./queries.js";
 import { addressParts, listOf } from "./values.js";
 
 /** The rows of the catalog, by what they are looked up by: mostly the number of a table. */
@@ -27,18 +29,17 @@ export interface CatalogIndex {
   readonly owned: ReadonlyMap<string, CatalogRow>;
 }
 
-/** @param results a list for each of the catalog's queries, in their order */
-export function indexOf([
-  tables = [],
-  columnRows = [],
-  constraintRows = [],
-  indexRows = [],
-  classRows = [],
-  sequences = [],
-  types = [],
-  others = [],
-  objects,
-]: readonly (readonly CatalogRow[])[]): CatalogIndex {
+const known = new WeakMap<readonly CatalogRow[], Joined>();
+
+/** @param results a list for each of the catalog's queries, in their order, and behind them the objects, where they were asked for */
+export function indexOf(results: readonly (readonly CatalogRow[])[]): CatalogIndex {
+  const names = Object.keys(QUERIES);
+  const asked = Object.fromEntries(names.map((name, at) => [name, results[at] ?? []])) as unknown as Asked;
+  // Whether there is more to ask for is looked up in the same rows before they are read.
+  const together = known.get(asked.namespaces) ?? joined(asked);
+  known.set(asked.namespaces, together);
+  const { tables, sequences, types, others, columns: columnRows, constraints, indexes } = together;
+  const objects = results[names.length];
   const columns = groupRows(columnRows, "table_oid");
   const triggers = others.filter(({ kind }) => kind === "trigger");
   const nameByNumber = (row: CatalogRow) => [Number(row["number"]), String(row["name"])] as const;
@@ -49,11 +50,11 @@ export function indexOf([
     others,
     objects,
     columns,
-    constraints: groupRows(constraintRows, "table_oid"),
-    indexes: groupRows(indexRows, "table_oid"),
+    constraints: groupRows(constraints, "table_oid"),
+    indexes: groupRows(indexes, "table_oid"),
     triggers: groupRows(triggers, "table_oid"),
     grants: grantsIn(tables, columnRows),
-    classes: new Map(classRows.map(({ oid, name }) => [String(oid), String(name)])),
+    classes: new Map(asked.classes.map(({ oid, name }) => [String(oid), String(name)])),
     addresses: new Map(tables.map(row => [String(row["oid"]), addressOf(addressParts(row))])),
     names: new Map([...columns].map(([oid, rows]) => [oid, new Map(rows.map(nameByNumber))])),
     owned: new Map(

@@ -1,22 +1,22 @@
 import type { Column, Options } from "../../../schema/types.js";
 import type { CatalogRow } from "../../shared/dialect.js";
 import { NAME, shortType } from "../types.js";
-import { optionsOf } from "./values.js";
+import { lastName, noteOf, optionsOf } from "./values.js";
 
 const STORAGE: Readonly<Record<string, string>> = { p: "plain", e: "external", x: "extended", m: "main" };
 const COMPRESSION: Readonly<Record<string, string>> = { p: "pglz", l: "lz4" };
 
 /** A column from its row of the catalog; what it counts by is read beside it. */
 export function readColumn(row: CatalogRow): Column {
-  const { name, type, required, identity, computed, expression, note, collation } = row;
+  const { name, type, required, identity, computed, expression, collation } = row;
   return {
     name: String(name),
     type: { kind: "native", sql: { [NAME]: shortType(String(type)) } },
     nullable: required !== true,
     ...(expression !== null && readExpression(String(expression), computed)),
     ...(identity !== null && { identity: identity === "d" ? "serial" : "always" }),
-    ...(collation !== null && { collation: String(collation) }),
-    ...(note !== null && { note: String(note) }),
+    ...(collation !== null && { collation: lastName(String(collation)) }),
+    ...noteOf(row),
     ...storageOf(row),
   };
 }

@@ -2,7 +2,7 @@ import type { Action, Check, ForeignKey, Index, IndexPart, Key } from "../../../
 import type { CatalogRow } from "../../shared/dialect.js";
 import { quote } from "../names.js";
 import type { CatalogIndex } from "./catalog-index.js";
-import { deferrableOf, listOf, nullsOf, numbersOf, optionsOf, settingsOf } from "./values.js";
+import { deferrableOf, lastName, listOf, nullsOf, numbersOf, optionsOf, settingsOf } from "./values.js";
 
 /** A key or a unique constraint. @param own the names of the table's columns by their numbers */
 export function readKey(part: CatalogRow, own: (numbers: readonly number[]) => string[]): Key {
@@ -82,12 +82,13 @@ export function readIndex(row: CatalogRow, { own, spell, classes }: IndexReading
     const option = options[at] ?? 0;
     const [descending, first] = [(option & 1) === 1, (option & 2) === 2];
     const operatorClass = classes.get(used[at] ?? "");
+    const collation = collations[at];
     return {
       ...(number === 0 ? { sql: spell(texts[at]) } : { column: own([number]).join() }),
       ...(descending && { descending }),
       ...(descending !== first && { nulls: first ? "first" : "last" }),
       ...(operatorClass !== undefined && { operatorClass }),
-      ...(typeof collations[at] === "string" && { collation: collations[at] }),
+      ...(typeof collation === "string" && { collation: lastName(collation) }),
     };
   });
   return {
@@ -95,7 +96,7 @@ export function readIndex(row: CatalogRow, { own, spell, classes }: IndexReading
     parts,
     ...(row["is_unique"] === true && { unique: true }),
     ...(row["predicate"] !== null && { where: spell(row["predicate"]) }),
-    ...(row["method"] !== "btree" && { method: String(row["method"]) }),
+    ...(row["method"] !== null && { method: String(row["method"]) }),
     ...(numbers.length > count && { include: own(numbers.slice(count)) }),
     ...optionsOf({ ...nullsOf(row), ...settingsOf(row) }),
   };

@@ -93,20 +93,32 @@ function readTable(row: CatalogRow, index: CatalogIndex): ReadTable {
 }
 
 /** A table's columns, with what they count by and the stamps that are kept for them. */
-function readColumns(table: CatalogRow, { columns, triggers, owned }: CatalogIndex) {
+function readColumns(table: CatalogRow, index: CatalogIndex) {
+  const { columns, owned } = index;
   const [oid, tableName] = [String(table["oid"]), String(table["name"])];
-  const there = new Set((triggers.get(oid) ?? []).map(({ name }) => String(name)));
-  const [counted, stamps]: [CatalogRow[], string[]] = [[], []];
+  const stamps = stampsOf(table, index);
+  const counted: CatalogRow[] = [];
   const read = (columns.get(oid) ?? []).map((row): Column => {
     const sequence = owned.get(`${oid} ${String(row["number"])}`);
     const found = withSequence(readColumn(row), sequence, tableName);
     if (found.counted && sequence) counted.push(sequence);
-    const stamp = stampName(tableName, found.column.name);
-    if (!there.has(stamp)) return found.column;
-    stamps.push(stamp);
-    return { ...found.column, stamp: "updated" };
+    const isStamped = stamps.length > 0 && stamps.includes(stampName(tableName, found.column.name));
+    return isStamped ? { ...found.column, stamp: "updated" } : found.column;
   });
   return { columns: read, counted, stamps };
+}
+
+/** The names of the triggers that keep a table's stamps. */
+function stampsOf({ oid, name }: CatalogRow, { columns, triggers }: CatalogIndex): string[] {
+  const there = (triggers.get(String(oid)) ?? []).map(each => String(each["name"]));
+  if (there.length === 0) return [];
+  const own = (columns.get(String(oid)) ?? []).map(column => stampName(String(name), String(column["name"])));
+  return own.filter(stamp => there.includes(stamp));
+}
+
+/** Whether a trigger or a function keeps a stamp, and is no object of its own. */
+function isStamp({ kind, name }: CatalogRow, stamps: ReadonlySet<string>): boolean {
+  return (kind === "trigger" || kind === "function") && stamps.has(String(name));
 }
 
 function spellComputed(column: Column, spell: (text: unknown) => string): Column {
@@ -141,7 +153,7 @@ function readObjects(
   const others: CatalogRow[] = [];
   for (const row of objects) {
     const [kind, name] = [String(row["kind"]), String(row["name"])];
-    if ((kind === "trigger" || kind === "function") && stamps.has(name)) continue;
+    if (isStamp(row, stamps)) continue;
     const hangs = kind === "trigger" || kind === "policy";
     if (row["sql"] === null || (hangs && !relations.has(String(row["table_oid"])))) {
       others.push(row);
@@ -156,6 +168,9 @@ function readObjects(
 
 /** What tells objects whole, where there are some. @param results the answers to the catalog's queries */
 export function furtherQuery(results: readonly (readonly CatalogRow[])[]): string | undefined {
-  const { others } = indexOf(results);
-  return others.some(({ kind }) => OBJECT_KINDS.has(String(kind))) ? objectsQuery : undefined;
+  const index = indexOf(results);
+  const objects = index.others.filter(({ kind }) => OBJECT_KINDS.has(String(kind)));
+  if (objects.length === 0) return undefined;
+  const stamps = new Set(index.tables.flatMap(table => stampsOf(table, index)));
+  return objects.every(row => isStamp(row, stamps)) ? undefined : objectsQuery;
 }

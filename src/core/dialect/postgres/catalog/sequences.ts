@@ -3,7 +3,7 @@ import type { Column, Definition } from "../../../schema/types.js";
 import type { CatalogRow } from "../../shared/dialect.js";
 import { sequenceName } from "../names.js";
 import { NAME, shortType } from "../types.js";
-import { addressParts, listOf, noteOf, optionsOf } from "./values.js";
+import { addressParts, lastName, listOf, noteOf, optionsOf } from "./values.js";
 
 /** A column with what is unusual about the sequence it owns; `counted`: whether its values come from there. */
 export function withSequence(
@@ -92,7 +92,7 @@ export function readType(row: CatalogRow): Definition {
     type: shortType(String(row["base"])),
     nullable: row["required"] !== true,
     ...(typeof value === "string" && { default: value }),
-    ...(typeof collation === "string" && { collation }),
+    ...(typeof collation === "string" && { collation: lastName(collation) }),
     checks: checks.map(([name = "", text = ""]) => ({
       name,
       sql: text.replace(/^CHECK \(([\s\S]*)\)( NOT VALID)?$/, "$1"),

@@ -45,3 +45,9 @@ export function deferrableOf(part: CatalogRow): { deferrable?: Deferrable } {
 export function listOf(value: unknown): readonly unknown[] {
   return Array.isArray(value) ? value : [];
 }
+
+/** The last name in `pg_catalog."de-x-icu"`, without its quotes. */
+export function lastName(identity: string): string {
+  const [, quoted, plain = ""] = /(?:"((?:[^"]|"")*)"|([^."]+))$/.exec(identity) ?? [];
+  return quoted?.replaceAll('""', '"') ?? plain;
+}
