@@ -63,12 +63,13 @@ async function lookAndCount(
 
 /** The first rows of a look, each as a list of its values. */
 async function look(
-  { rows }: Database,
+  { rows, dialect }: Database,
   { sql, key, values, grouped }: Sight,
   most: number,
 ): Promise<unknown[][]> {
   const names = [...key, ...values, ...(grouped ? [GROUPS.all, GROUPS.rows] : [])];
-  return (await rows(`${sql} LIMIT ${most}`)).map(row => names.map(name => row[name]));
+  const few = dialect.rows.fewOf?.(sql, most) ?? `${sql} LIMIT ${most}`;
+  return (await rows(few)).map(row => names.map(name => row[name]));
 }
 
 async function counted(

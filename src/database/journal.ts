@@ -143,11 +143,22 @@ export async function keepJournal(
   };
 }
 
+/** Databases whose journal was seen by this session: it is asked about once, not with each of many migrations. */
+const seen = new WeakSet<Database>();
+
+/** The journal goes with all that is recorded. */
+export function forgetJournal(database: Database): void {
+  seen.delete(database);
+}
+
 /** The table is there. One that an earlier version made lacks a column, and has no row now. */
 async function makeJournal(database: Database): Promise<void> {
-  if (await database.rows(`SELECT rows_of FROM ${nameIn(database)}`).catch(() => undefined)) return;
-  if (await database.hasTable(JOURNAL)) await database.run(`DROP TABLE ${nameIn(database)}`);
-  await makeTable(database, JOURNAL_TABLE);
+  if (seen.has(database)) return;
+  if (!(await database.rows(`SELECT rows_of FROM ${nameIn(database)}`).catch(() => undefined))) {
+    if (await database.hasTable(JOURNAL)) await database.run(`DROP TABLE ${nameIn(database)}`);
+    await makeTable(database, JOURNAL_TABLE);
+  }
+  seen.add(database);
 }
 
 /** The first entry of a run. */

@@ -4,6 +4,7 @@ import { LEDGER_KEPT } from "../core/schema/internal-tables.js";
 import { meaningfulTokens } from "../core/sql/tokens.js";
 import type { Table } from "../core/schema/types.js";
 import { makeTable } from "./own-tables.js";
+import { rowsOfOurs } from "./session/seen-tables.js";
 import type { Database } from "./session/database.js";
 
 /** What it takes to go back, beside the ledger: one row a migration that ran. */
@@ -58,8 +59,8 @@ export async function forgetMigration(database: Database, number: number): Promi
 
 /** What is kept of a migration; undefined where nothing is, as of what ran before anything was kept, or it cannot be read. */
 export async function keptMigration(database: Database, number: number): Promise<KeptMigration | undefined> {
-  if (!(await database.hasTable(LEDGER_KEPT))) return undefined;
-  const [row] = await database.rows(`SELECT files FROM ${nameIn(database)} WHERE number = ?`, number);
+  const sql = `SELECT files FROM ${nameIn(database)} WHERE number = ?`;
+  const [row] = await rowsOfOurs(database, LEDGER_KEPT, sql, number);
   return row && unpacked(String(row["files"]));
 }
 

@@ -4,7 +4,9 @@ import { JOURNAL, LEDGER, LEDGER_KEPT } from "../core/schema/internal-tables.js"
 import type { Column, DataType, Table } from "../core/schema/types.js";
 import { VERSION } from "../version.js";
 import { forgetMigration, keepMigration, makeKept, type KeptMigration } from "./kept-scripts.js";
+import { forgetJournal } from "./journal.js";
 import { makeTable } from "./own-tables.js";
+import { rowsOfOurs } from "./session/seen-tables.js";
 import type { Database } from "./session/database.js";
 
 const column = (name: string, type: DataType, nullable = false): Column => ({ name, type, nullable });
@@ -46,8 +48,8 @@ export interface LedgerEntry {
 
 /** What ran on a database, by number. Empty where there is no ledger yet. */
 export async function readLedger(database: Database): Promise<LedgerEntry[]> {
-  if (!(await database.hasTable(LEDGER))) return [];
-  const rows = await database.rows(`SELECT * FROM ${database.dialect.names.quote(LEDGER)} ORDER BY number`);
+  const all = `SELECT * FROM ${database.dialect.names.quote(LEDGER)} ORDER BY number`;
+  const rows = await rowsOfOurs(database, LEDGER, all);
   return rows.map(row => ({
     number: Number(row["number"]),
     name: String(row["name"]),
@@ -100,9 +102,20 @@ export async function recordRun(
     new Date().toISOString(),
     Math.round(tookMs),
     VERSION,
-    spellings && Object.keys(spellings).length > 0 ? JSON.stringify(spellings) : null,
+    writtenSpellings(spellings),
   );
   await keepMigration(database, migration.number, kept);
+}
+
+function writtenSpellings(spellings: Spellings = {}): string | null {
+  return Object.keys(spellings).length > 0 ? JSON.stringify(spellings) : null;
+}
+
+/** Notes with a migration that ran what the engine made of its expressions. */
+export async function noteSpellings(database: Database, number: number, spellings: Spellings): Promise<void> {
+  const table = database.dialect.names.quote(LEDGER);
+  const sql = `UPDATE ${table} SET spellings = ? WHERE number = ?`;
+  await database.run(sql, writtenSpellings(spellings), number);
 }
 
 /** Takes the note away that a migration ran. Part of the transaction that undoes it. */
@@ -118,6 +131,7 @@ export async function dropEmptyLedger(database: Database): Promise<void> {
   if (Number(left?.["n"]) > 0) return;
   for (const table of [LEDGER, LEDGER_KEPT, JOURNAL])
     if (await database.hasTable(table)) await database.run(`DROP TABLE ${quote(table)}`);
+  forgetJournal(database);
 }
 
 /** All spellings that the runs so far have noted, the newest winning. */

@@ -5,7 +5,7 @@ import { recount } from "./losses.js";
 import { Breakage, EngineError, Unsure, type Database, type Scripted } from "./session/database.js";
 
 /** Statements that belong together. */
-interface AtOnce extends Omit<Scripted, "careful"> {
+export interface AtOnce extends Omit<Scripted, "careful"> {
   readonly statements: readonly Statement[];
   /** What may go: the probes that count it, with as many as were counted when that was agreed to. */
   readonly agreed: readonly ProbeResult[];
@@ -26,11 +26,21 @@ export async function runAtOnce(
 ): Promise<void> {
   await recount(database, agreed);
   const watch = await seeTo(migration, () => database.watch(statements, { managed, drafted, careful }));
-  for (const [done, statement] of statements.entries()) {
-    await watch.before?.(statement);
-    await database.runScripted(statement.sql).catch((error: unknown) => {
-      throw error instanceof EngineError ? failed(error, statement, done) : error;
-    });
+  let done = 0;
+  const orFailed = (error: unknown) => {
+    throw error instanceof EngineError ? failed(error, statements[done]!, done) : error;
+  };
+  // What is as it was drafted changes nothing of how what follows is read.
+  if (drafted && !watch.before && database.runAllScripted)
+    await database
+      .runAllScripted(
+        statements.map(({ sql }) => sql),
+        () => (done += 1),
+      )
+      .catch(orFailed);
+  for (; done < statements.length; done += 1) {
+    await watch.before?.(statements[done]!);
+    await database.runScripted(statements[done]!.sql).catch(orFailed);
   }
   await seeTo(migration, watch.restore);
   await seeTo(migration, watch.inspect);

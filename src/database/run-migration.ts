@@ -1,5 +1,4 @@
 import { splitStatements, type Statement } from "../core/sql/statements.js";
-import { learnSpellings, type Spellings } from "../core/lower/spellings.js";
 import type { Catalog } from "../core/dialect/shared/dialect.js";
 import { equal } from "../core/schema/canonical.js";
 import { LEDGER } from "../core/schema/internal-tables.js";
@@ -9,7 +8,6 @@ import type { Direction } from "../core/direction.js";
 import type { EngineError, Database } from "./session/database.js";
 import { readJournal, sayStopped, turnBack, type JournalEntry } from "./journal.js";
 import {
-  allSpellings,
   dropEmptyLedger,
   makeLedger,
   readLedger,
@@ -21,6 +19,7 @@ import type { ProbeResult } from "./count-rows.js";
 import { saysTheSame, type KeptMigration } from "./kept-scripts.js";
 import { recountBefore } from "./losses.js";
 import { runAtOnce, seeTo, unlessUnsure } from "./run-at-once.js";
+import { alikeRuns, newSpellings } from "./spelled.js";
 import { DoneOtherwise, runSteps, type Stepwise } from "./run-steps.js";
 
 /** A migration's number and the name of its folder. */
@@ -65,6 +64,8 @@ interface RunOutcome {
   readonly tookMs: number;
   /** What the database held when the script was done, as far as that was looked at. */
   readonly catalog?: Catalog | undefined;
+  /** Whether what the engine makes of expressions was taken from another database. */
+  readonly presumed?: boolean;
 }
 
 /**
@@ -89,8 +90,7 @@ export async function runMigration(database: Database, run: MigrationRun): Promi
           ? await inSteps(stepwise, run, statements, stopped)
           : await atOnce(database, run, statements, careful);
         const tookMs = performance.now() - start;
-        const catalog = await recorded(database, ledger, run, { tookMs, ends });
-        return { outcome: "done", tookMs, catalog };
+        return { outcome: "done", tookMs, ...(await recorded(database, ledger, run, { tookMs, ends })) };
       },
       howToRun(database, run.online),
     );
@@ -252,13 +252,13 @@ async function inSteps(
   }
 }
 
-/** Notes what ran, and that it is at its end. @returns what the database holds, as far as that was looked at */
+/** Notes what ran, and that it is at its end. */
 async function recorded(
   database: Database,
   ledger: readonly LedgerEntry[],
   { migration, direction, scripts, after, respells, kept, online }: MigrationRun,
   { tookMs, ends }: { readonly tookMs: number; readonly ends: () => Promise<void> },
-): Promise<Catalog | undefined> {
+): Promise<Pick<RunOutcome, "catalog" | "presumed">> {
   const together = bySteps(database, online)?.steps.together ?? (work => work());
   if (direction === "back") {
     await together(async () => {
@@ -266,25 +266,21 @@ async function recorded(
       await ends();
     });
     await dropEmptyLedger(database);
-    return undefined;
+    return { presumed: false };
   }
-  const catalog = database.dialect.catalog.respells && respells ? await database.readCatalog() : undefined;
-  const spellings = catalog && newSpellings(catalog, ledger, after());
   const checksums = { forward: scripts.forward.checksum, back: scripts.back.checksum };
+  const isSpelled = database.dialect.catalog.respells && respells;
+  const alike = isSpelled ? alikeRuns(database, ledger, checksums.forward) : undefined;
+  const presumed = alike?.presumed;
+  const catalog = isSpelled && !presumed ? await database.readCatalog() : undefined;
+  const spellings = presumed ?? (catalog && newSpellings(catalog, ledger, after()));
+  if (spellings && !presumed) alike?.found(spellings);
   await makeLedger(database);
   await together(async () => {
     await recordRun(database, { migration, checksums, tookMs, spellings, kept });
     await ends();
   });
-  return catalog;
-}
-
-/** How the engine spells what the script has sent, but for what earlier runs have noted. */
-function newSpellings({ schema }: Catalog, ledger: readonly LedgerEntry[], sent: Schema): Spellings {
-  const known = allSpellings(ledger);
-  return Object.fromEntries(
-    Object.entries(learnSpellings(sent, schema)).filter(([key, text]) => known[key] !== text),
-  );
+  return { catalog, presumed: presumed !== undefined };
 }
 
 /** A scratch database has no roles to grant something to. */

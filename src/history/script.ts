@@ -3,7 +3,7 @@ import { invert } from "../core/change/invert.js";
 import { lossOf } from "../core/change/loss.js";
 import type { Change } from "../core/change/types.js";
 import { describeChange } from "../core/change/words.js";
-import { keptByFilling } from "../core/dialect/shared/attic.js";
+import { keptByFilling } from "../core/dialect/shared/kept-by-triggers.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
 import type { Block, RenderPlan } from "../core/dialect/shared/render-plan.js";
 import { widens } from "../core/dialect/registry.js";
@@ -81,11 +81,19 @@ function draftText(migration: Migration, direction: Direction, dialect: Dialect)
 function onlineNotes({ online }: Migration, plan: RenderPlan, dialect: Dialect): string[] {
   if (!online || !dialect.render.online) return [];
   const kept = keptByFilling(plan).map(({ now, change }) => `${now}.${change.after.name}`);
+  const seconds = (dialect.render.online.seconds?.(plan) ?? []).map(
+    ({ table, column }) => `${table}.${column}`,
+  );
   if (plan.online)
     return [
       "Online: each step is committed by itself, and waits but shortly for a lock.",
       ...(kept.length > 0
         ? [`What is null in ${kept.join(", ")} a trigger fills, and keeps in the attic that it was.`]
+        : []),
+      ...(seconds.length > 0
+        ? [
+            `${seconds.join(", ")}: a second column takes the place of the first, and stands behind the others then.`,
+          ]
         : []),
     ];
   const [first, ...more] = hindrancesOf(plan, dialect);

@@ -13,7 +13,9 @@ import { withExistingDatabase } from "../database/open.js";
 import { showNumber } from "../history/migration.js";
 import { costsOf, costsOn, type CostReport } from "./costs.js";
 import { oneTarget } from "./databases.js";
+import type { Dialect } from "../core/dialect/shared/dialect.js";
 import { dialectOf } from "../project/settings.js";
+import { isToBeOnline } from "./drafted-online.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import { type TargetOptions, watched } from "./options.js";
 import { changesBetween, readPoint, type Point } from "./points.js";
@@ -137,9 +139,10 @@ async function askTarget(
         direction: "forward",
       } as const)
     : undefined;
-  const whole = planFor(dialect, start.schema, changes, keeping);
-  const isOnline = project.settings.online.some(name => name === dialect.name);
-  const plan = isOnline ? asOnline(whole, dialect) : whole;
+  const planOn = (each: Dialect) => planFor(each, start.schema, changes, keeping);
+  const whole = planOn(dialect);
+  // As it would be drafted.
+  const plan = isToBeOnline(project, planOn) ? asOnline(whole, dialect) : whole;
   const asked = await withExistingDatabase(
     target,
     { mode: "read", ...watched(options, target) },

@@ -13,6 +13,7 @@ import { draftMigration, writeDraft, type Draft } from "../history/write.js";
 import { adviseOnHistory } from "../core/model/advice/history.js";
 import type { Finding } from "../core/model/read/findings.js";
 import { withRisks, type ComparedChange } from "./compare.js";
+import { isAmong, isToBeOnline } from "./drafted-online.js";
 import { openProject, type OpenProject } from "./open-project.js";
 import type { TaskOptions } from "./options.js";
 import { withFills } from "./fills.js";
@@ -82,7 +83,8 @@ export async function draft({
   const keep = settings.keepDropped && !lose;
   const draftAs = (isOnline: boolean) =>
     draftMigration(history, title, changes, project.dialects, { keep, online: isOnline });
-  const isOnline = online ?? isToBeOnline(project, () => draftAs(true).migration);
+  const isOnline =
+    online ?? isToBeOnline(project, dialect => migrationPlan(draftAs(true).migration, "forward", dialect));
   const made = draftAs(isOnline);
   const held = project.dialects.filter(dialect => online || isAmong(settings.online, dialect));
   if (isOnline) refuseHindered(made.migration, held);
@@ -111,26 +113,6 @@ function concerns(
 
 /** What the developer was asked about needs no advice. */
 const ASKED = ["A317", "A318"];
-
-/** Whether a draft is to run while others write, as the targets say: all of them, or those in which rows get values. */
-function isToBeOnline({ settings, dialects }: OpenProject, asOnline: () => Migration): boolean {
-  const inPieces = dialects.filter(dialect => isAmong(settings.batches, dialect));
-  if (settings.online.length > 0 || inPieces.length === 0) return settings.online.length > 0;
-  const migration = asOnline();
-  return inPieces.some(dialect => goesInPieces(migration, dialect));
-}
-
-function isAmong(names: readonly string[], { name }: Dialect): boolean {
-  return names.includes(name);
-}
-
-/** Whether rows get values in pieces, as far as the whole can be done so. */
-function goesInPieces(migration: Migration, dialect: Dialect): boolean {
-  const plan = migrationPlan(migration, "forward", dialect);
-  const { online, blocks } = dialect.render;
-  const isFill = (sql: string) => online?.fills(sql) !== undefined;
-  return plan.online === true && blocks(plan).some(({ statements }) => statements.some(isFill));
-}
 
 /** @throws Problem E140 where something cannot be done while others write */
 function refuseHindered(migration: Migration, dialects: readonly Dialect[]): void {

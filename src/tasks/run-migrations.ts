@@ -11,6 +11,7 @@ import { readJournal, sayStopped } from "../database/journal.js";
 import { readLedger } from "../database/ledger.js";
 import { MoreLost } from "../database/losses.js";
 import { runMigration } from "../database/run-migration.js";
+import { spelledOtherwise } from "../database/spelled.js";
 import { showNumber, type Migration } from "../history/migration.js";
 import { filesOf, readScript } from "../history/read.js";
 import { isEdited, migrationPlan, wayOf } from "../history/script.js";
@@ -131,14 +132,15 @@ export async function runMigrations(
   // What differed before is no script's doing.
   const start = first && wayOf(first, direction).before;
   const already = start && !stopped && start.tables.length > 0 ? await driftLines(database, start, held) : [];
-  let now: Catalog | undefined;
+  let [now, isPresumed]: [Catalog | undefined, boolean] = [undefined, false];
   let there = looked ?? (await readLedger(database)).map(({ name }) => name);
   try {
     for (const migration of migrations) {
       const before = ran.map(({ name }) => name);
       const next = { migration, direction, before, stopped: migration === first ? stopped : undefined };
-      const { run, catalog } = await runOne(database, next, there, options);
+      const { run, catalog, presumed } = await runOne(database, next, there, options);
       now = catalog;
+      isPresumed ||= presumed === true;
       there = direction === "forward" ? [...there, run.name] : there.filter(name => name !== run.name);
       ran.push(run);
       options.onEvent?.({ target: target.name, kind: "migration done", run, direction });
@@ -147,7 +149,7 @@ export async function runMigrations(
     if (error instanceof Problem) error.ran = ran.filter(({ here }) => here).map(({ name }) => name);
     throw error;
   }
-  const drift = last ? await driftLines(database, endOf(last, direction), now) : [];
+  const drift = last ? await driftAfter(database, endOf(last, direction), { now, isPresumed }) : [];
   return {
     target: target.name,
     place: target.label,
@@ -166,6 +168,19 @@ async function stoppedIn(
   return entry?.name === name && entry.direction === direction ? sayStopped(entry) : undefined;
 }
 
+/** How a database differs from what the migrations say, once what was presumed of it is put right. */
+async function driftAfter(
+  database: Database,
+  expected: Schema,
+  { now, isPresumed }: { readonly now: Catalog | undefined; readonly isPresumed: boolean },
+): Promise<string[]> {
+  const held = now ?? (await database.readCatalog());
+  const drift = await driftLines(database, expected, held);
+  if (drift.length === 0 || !isPresumed) return drift;
+  const isOtherwise = await spelledOtherwise(database, held, database.dialect.types.settle(expected));
+  return isOtherwise ? driftLines(database, expected, held) : drift;
+}
+
 async function driftLines(database: Database, expected: Schema, catalog?: Catalog): Promise<string[]> {
   const { drift, indexes } = await lookAt(database, expected, catalog);
   return [
@@ -179,7 +194,11 @@ async function runOne(
   next: NextRun,
   ran: readonly string[],
   options: RunOptions,
-): Promise<{ readonly run: RanMigration; readonly catalog?: Catalog | undefined }> {
+): Promise<{
+  readonly run: RanMigration;
+  readonly catalog?: Catalog | undefined;
+  readonly presumed?: boolean;
+}> {
   const { dialect } = database;
   const { migration, direction, stopped } = next;
   // Of one that stopped in the midst, the rows are no more as they were: what goes is counted when it is about to.
@@ -210,11 +229,11 @@ async function runOne(
     });
   for (;;) {
     try {
-      const { outcome, tookMs, catalog } = await run();
+      const { outcome, tookMs, ...looked } = await run();
       const { number, name, title } = migration;
       const goneOn = stopped && { from: stopped.next, of: stopped.of };
       const told = { number, name, title, here: outcome === "done", tookMs };
-      return { run: { ...told, ...(goneOn && { goneOn }) }, catalog };
+      return { run: { ...told, ...(goneOn && { goneOn }) }, ...looked };
     } catch (error) {
       if (!(error instanceof MoreLost)) throw error;
       agreed = await askForMore(database, next, { agreed, found: error.found }, options);

@@ -1,6 +1,7 @@
-import { wayBackFrom, type WayBack } from "../core/plan/halfway.js";
+import { wayBackFrom } from "../core/plan/halfway.js";
 import { asOnline } from "../core/plan/online.js";
 import { respell } from "../core/lower/spellings.js";
+import type { RenderPlan } from "../core/dialect/shared/render-plan.js";
 import { problems } from "../core/problems.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
 import { sayStopped, type JournalEntry } from "../database/journal.js";
@@ -51,19 +52,19 @@ export async function backFromWhereItStopped(
   );
   const { schema: found } = withoutInternal(await database.readCatalog());
   const held = withoutStrangers(found, [migration.schemaBefore, migration.schemaAfter]);
-  const way = wayBackFrom({ full: migrationPlan(migration, "forward", dialect), before, held });
+  const way = wayBackFrom({ full: migrationPlan(migration, "forward", dialect), before, held }, dialect);
   if (!way) return undefined;
-  const plan = database.steps ? way.plan : asOnline(way.plan, dialect);
+  const plan = database.steps ? way : asOnline(way, dialect);
   // What cannot be done while others write is not done by steps.
   if (!database.steps && !plan.online) return undefined;
-  return backFromMidst(database, { migration, stopped, way: { ...way, plan } }, options);
+  return backFromMidst(database, { migration, stopped, way: plan }, options);
 }
 
 interface Stopped {
   readonly migration: Migration;
   readonly stopped: JournalEntry;
   /** Absent: it had begun, and the journal has it. */
-  readonly way?: WayBack;
+  readonly way?: RenderPlan;
 }
 
 async function backFromMidst(
@@ -73,14 +74,11 @@ async function backFromMidst(
 ): Promise<RanMigration> {
   const { number, name, title } = migration;
   const next = { migration, direction: "back", before: [] } as const;
-  let agreed = way ? await askRowsOf(database, next, { plan: way.plan, drafted: true }, options) : [];
-  const { attic, render } = database.dialect;
+  let agreed = way ? await askRowsOf(database, next, { plan: way, drafted: true }, options) : [];
+  const { render } = database.dialect;
   const full = migrationPlan(migration, "forward", database.dialect);
-  const drops = [
-    ...(full.online ? (render.online?.tidy(full) ?? []) : []),
-    ...(way?.leftOver ?? []).map(address => `DROP TABLE IF EXISTS ${attic.table(address)}`),
-  ];
-  const script = way ? planText(way.plan, database.dialect, drops) : "";
+  const drops = full.online ? (render.online?.tidy(full) ?? []) : [];
+  const script = way ? planText(way, database.dialect, drops) : "";
   const ran = (await readLedger(database)).map(each => each.name);
   const { name: target } = database.target;
   options.onEvent?.({ target, kind: "migration begins", name, direction: "back" });

@@ -136,5 +136,8 @@ test("what could cost less is told where it takes long, and only there", () => {
   expect(codes(asOnline(plain, postgres), postgres, [cost("pieces", 3)], false)).toEqual([]);
   expect(codes(plain, sqlite, [cost("pieces", 3)], true)).toEqual([]);
   const bigger = plan(pieces({}, [ID, TITLE, { ...MAKER, type: { kind: "bigint" } }]));
-  expect(codes(bigger, postgres, [cost("pieces", 3)], true)).toEqual([]);
+  expect(codes(bigger, postgres, [cost("pieces", 3)], true)).toEqual(["A336"]);
+  const computed = { sql: `{${MAKER.name}} * 2`, stored: true };
+  const twice = plan(pieces({}, [ID, TITLE, MAKER, { ...MAKER, name: "twice", computed }]));
+  expect(codes(twice, postgres, [cost("pieces", 3)], true)).toEqual([]);
 });

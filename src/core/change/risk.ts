@@ -149,7 +149,7 @@ function partRisk(kind: PartKind, part: Parts[PartKind]): Risk {
 }
 
 /** Whether all that one part allows, the other does too. */
-function isLooser(change: AlterPart): boolean {
+export function isLooser(change: AlterPart): boolean {
   if (change.what === "foreign key") {
     const target = ({ columns, references }: ForeignKey) => ({ columns, references });
     return equal(target(change.before), target(change.after));

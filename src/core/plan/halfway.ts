@@ -1,16 +1,11 @@
-import { diff } from "../change/diff.js";
+import { diff, fillKey } from "../change/diff.js";
 import { hintsOf } from "../change/hints.js";
+import type { Dialect } from "../dialect/shared/dialect.js";
 import type { Kept, KeptCounter } from "../dialect/shared/kept.js";
-import type { RenderPlan } from "../dialect/shared/render-plan.js";
+import type { RenderPlan, SecondColumn } from "../dialect/shared/render-plan.js";
 import { addressOf, tablesByAddress } from "../schema/address.js";
+import { equal } from "../schema/canonical.js";
 import { definitionKey, type Schema, type Table } from "../schema/types.js";
-
-/** The way back from the midst of a migration. */
-export interface WayBack {
-  readonly plan: RenderPlan;
-  /** What the attic has by then of what was not taken away yet. */
-  readonly leftOver: readonly string[];
-}
 
 /**
  * What takes a database back that is in the midst of a migration: the schema that it holds tells how far that came.
@@ -18,12 +13,22 @@ export interface WayBack {
  * engine spells them @returns undefined where the schema does not tell: of values that become others, of rows that no key
  * tells, and of names that are traded
  */
-export function wayBackFrom({ full, before, held }: Midst): WayBack | undefined {
+export function wayBackFrom({ full, before, held }: Midst, { render }: Dialect): RenderPlan | undefined {
   const { kept: all = [], counters: counted = [], numbered = [] } = full.attic ?? {};
   const { tables, columns, fills, conversions } = hintsOf(full.changes);
+  const seconds = full.online ? render.online?.seconds?.(full) : undefined;
+  const untouched = new Set(
+    (seconds ?? [])
+      .filter(each => isUntouched(each, before, held))
+      .map(({ table, column }) => fillKey(table, column)),
+  );
   const isUntold = (kept: Kept) =>
-    kept.kind === "values" || (kept.kind === "columns" && kept.key.length === 0);
-  if (all.some(isUntold) || numbered.length + fills.size + conversions.size > 0) return undefined;
+    kept.kind === "values"
+      ? !untouched.has(fillKey(kept.now, kept.change.after.name))
+      : kept.kind === "columns" && kept.key.length === 0;
+  const isSaid = (key: string) => !untouched.has(key);
+  if (all.some(isUntold) || numbered.length > 0) return undefined;
+  if ([...fills.keys(), ...conversions.keys()].some(isSaid)) return undefined;
   const known = new Set([...before.tables, ...full.after.tables].map(addressOf));
   const midst: Schema = { ...held, tables: held.tables.filter(table => known.has(addressOf(table))) };
   const [was, now] = [tablesByAddress(before), tablesByAddress(midst)];
@@ -42,14 +47,15 @@ export function wayBackFrom({ full, before, held }: Midst): WayBack | undefined 
   const there = new Set((midst.definitions ?? []).map(definitionKey));
   const counters = counted.filter(counter => countsNoMore(counter, now, there));
   const inUse = new Set([...kept, ...counters].map(({ address }) => address));
+  const leftOver = [...all, ...counted].map(({ address }) => address).filter(address => !inUse.has(address));
   return {
-    plan: {
-      before: midst,
-      after: before,
-      changes: diff(midst, before, { tables: tableNames, columns: columnNames, positions: true }),
-      attic: { direction: "back", kept, counters, numbered: [] },
+    before: midst,
+    after: before,
+    changes: diff(midst, before, { tables: tableNames, columns: columnNames, positions: true }),
+    attic: {
+      ...{ direction: "back", kept, counters, numbered: [] },
+      ...(leftOver.length > 0 && { leftOver }),
     },
-    leftOver: [...all, ...counted].map(({ address }) => address).filter(address => !inUse.has(address)),
   };
 }
 
@@ -74,9 +80,18 @@ interface Midst {
   readonly held: Schema;
 }
 
-/** Whether what is kept is gone from where it was. */
+/** As long as both columns are there, or the first is as it was, it has all that it had. */
+function isUntouched({ table, column, spare, retyped }: SecondColumn, before: Schema, held: Schema): boolean {
+  const columnsIn = ({ tables }: Schema) => tables.find(each => addressOf(each) === table)?.columns ?? [];
+  const [was, now] = [columnsIn(before), columnsIn(held)].map(all => all.find(({ name }) => name === column));
+  if (!now) return false;
+  return columnsIn(held).some(({ name }) => name === spare) || (retyped && equal(was?.type, now.type));
+}
+
+/** Whether what is kept is gone from where it was: values that are told never are. */
 function stateOf(kept: Kept, now: ReadonlyMap<string, Table>): "taken" | "there" | "in part" {
   if (kept.kind === "table") return now.has(addressOf(kept.table)) ? "there" : "taken";
+  if (kept.kind === "values") return "there";
   const table = now.get(kept.now) ?? now.get(addressOf(kept.table));
   const names = namesIn(table);
   const there = kept.columns.filter(({ name }) => names.has(name)).length;

@@ -11,3 +11,11 @@ export function asOnline(plan: RenderPlan, dialect: Dialect): RenderPlan {
   const may = dialect.render.online && hindrancesOf(plan, dialect).length === 0;
   return may ? { ...plan, online: true } : plan;
 }
+
+/** Whether rows get values in pieces, as far as the whole can be done while others write. */
+export function goesInPieces(plan: RenderPlan, dialect: Dialect): boolean {
+  const { online, blocks } = dialect.render;
+  const asSteps = asOnline(plan, dialect);
+  const isFill = (sql: string) => online?.fills(sql) !== undefined;
+  return asSteps.online === true && blocks(asSteps).some(({ statements }) => statements.some(isFill));
+}

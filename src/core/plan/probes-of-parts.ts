@@ -11,11 +11,13 @@ import {
   type PartKind,
   type Parts,
 } from "../schema/types.js";
+import { takenOut } from "../dialect/shared/attic.js";
 import { GROUPS, type Probe, type Question, type Sight } from "./probe.js";
 import { sightOf } from "./sight.js";
 import {
   conditionToBe,
   counting,
+  NOTHING,
   retypedBy,
   valueToBe,
   valuesToBe,
@@ -52,7 +54,7 @@ export function probesOfStaying(asking: Asking): Probe[] {
 }
 
 /** The change, if any, that puts other values into one of some columns of a table. */
-function changeOfValues(
+export function changeOfValues(
   address: string,
   columns: readonly string[],
   asking: Asking,
@@ -95,6 +97,7 @@ function duplicates(
   where?: ValueToBe,
 ): Question | undefined {
   const found = valuesToBe(address, names, asking);
+  if (found?.values.includes(NOTHING)) return undefined;
   return found && sharedValues(address, names, { ...found, ...(where && { where }) }, asking);
 }
 
@@ -189,15 +192,15 @@ function breaking(address: string, check: Check, asking: Asking): Question | und
 function orphans(address: string, { columns, references }: ForeignKey, asking: Asking): Question | undefined {
   const { names, table } = asking;
   const own = valuesToBe(address, columns, asking, "r");
-  const keys = valuesToBe(references.table, references.columns, asking, "k");
-  if (!own || names.arrives(address)) return undefined;
+  const kept = inAttic(references, asking);
+  const keys = kept ?? valuesToBe(references.table, references.columns, asking, "k");
+  if (!own || own.values.includes(NOTHING) || names.arrives(address)) return undefined;
   const present = own.values.map(value => `(${value}) IS NOT NULL`);
-  const isNew = names.arrives(references.table);
+  const isNew = !kept && names.arrives(references.table);
   if (!keys && !isNew) return undefined;
   const matches = (keys?.values ?? []).map((value, at) => `(${value}) = (${own.values[at]})`);
-  const missing = isNew
-    ? []
-    : [`NOT EXISTS (SELECT 1 FROM ${table(references.table)} AS k WHERE ${matches.join(" AND ")})`];
+  const place = kept?.place ?? table(references.table);
+  const missing = isNew ? [] : [`NOT EXISTS (SELECT 1 FROM ${place} AS k WHERE ${matches.join(" AND ")})`];
   const where = [...present, ...missing].join(" AND ");
   const sql = `SELECT count(*) AS n FROM ${table(address)} AS r WHERE ${where}`;
   return {
@@ -206,4 +209,17 @@ function orphans(address: string, { columns, references }: ForeignKey, asking: A
     ...counting(sql, own.fails || (keys?.fails ?? false), asking),
     meaning: "refuses",
   };
+}
+
+/** Where what a reference refers to is until it comes out of the attic, as it was; undefined: it is not there. */
+function inAttic({ table, columns }: ForeignKey["references"], { plan, dialect }: Asking) {
+  const kept = takenOut(plan, table);
+  const { quote } = dialect.names;
+  return (
+    kept && {
+      place: dialect.attic.table(kept.address),
+      values: columns.map(name => `k.${quote(name)}`),
+      fails: false,
+    }
+  );
 }

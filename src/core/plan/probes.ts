@@ -1,19 +1,22 @@
 import type { Direction } from "../direction.js";
 import { lossOf, type Loss } from "../change/loss.js";
 import { namesThrough, type NamesThrough } from "../change/names.js";
-import type { AddColumn, AlterColumn, Change } from "../change/types.js";
+import { isLooser } from "../change/risk.js";
+import type { AddColumn, AlterColumn, AlterPart, Change } from "../change/types.js";
 import { matchSql, restoredTo } from "../dialect/shared/attic.js";
 import type { KeptBesideKey } from "../dialect/shared/kept.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
 import { unfoundSql, unlikeAnySql } from "../dialect/shared/numbering.js";
 import type { RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
+import { columnsOfPart } from "../schema/lookups.js";
 import type { Definition } from "../schema/types.js";
 import { mentionsIn } from "../sql/object-head.js";
 import { losesNothingOn } from "./kept.js";
 import type { Probe, Question } from "./probe.js";
-import { partAfter, probeOfPart, probesOfStaying } from "./probes-of-parts.js";
+import { changeOfValues, partAfter, probeOfPart, probesOfStaying } from "./probes-of-parts.js";
 import { sightOf, tellingColumns } from "./sight.js";
+import type { Retyped } from "../dialect/shared/retyping.js";
 import { countSql, retypedBy, type Asking } from "./values-to-be.js";
 
 /** `12 rows of pieces without a title` */
@@ -169,7 +172,9 @@ function probeOfCut(change: Change, asking: Asking): Question | undefined {
   const kept = restoredTo(plan, change.table).find(
     each => each.kind === "values" && each.columns.some(column => column.name === name),
   );
-  const unfit = kept ? `(${retyped.unfit}) AND ${notInAtticSql(kept, plan, dialect)}` : retyped.unfit;
+  const unfit = kept
+    ? unlessKept(retyped, retyped.unfit, notInAtticSql(kept, plan, dialect), dialect)
+    : retyped.unfit;
   const what =
     change.convert === undefined ? "that would be cut, rounded or refused" : "that are not converted";
   const where = `${oldColumn(change, asking)} IS NOT NULL AND (${unfit})`;
@@ -184,6 +189,13 @@ function probeOfCut(change: Change, asking: Asking): Question | undefined {
     meaning: "refuses",
     cure: "convert",
   };
+}
+
+/** Where the engine refuses a value rather than say that it does not fit, one that the attic has is not looked at. */
+function unlessKept({ fails }: Retyped, unfit: string, isNotKept: string, { rows }: Dialect): string {
+  return fails && rows.countGuarded
+    ? `CASE WHEN ${isNotKept} THEN ${unfit} ELSE false END`
+    : `(${unfit}) AND ${isNotKept}`;
 }
 
 /** A column of a table called t, as it is called at the start. */
@@ -206,14 +218,23 @@ function probeOfRefusal(change: Change, asking: Asking): Question | undefined {
       return probeOfNewColumn(change, asking);
     case "alter column":
       return probeOfRequired(change, asking);
-    case "add part":
     case "alter part":
+      // Rows keep to a check that is there.
+      if (change.what === "check" && isLooser(change) && isHeld(change, asking)) return undefined;
+      return probeOfPart(change.table, change.what, partAfter(change), asking);
+    case "add part":
       return probeOfPart(change.table, change.what, partAfter(change), asking);
     case "alter definition":
       return probeOfValues(change.before, change.after, asking);
     default:
       return undefined;
   }
+}
+
+/** Whether rows keep to a part that changes, and hold then what they held. */
+function isHeld({ table, before, after }: AlterPart<"check">, asking: Asking): boolean {
+  const isProven = before.options?.[asking.dialect.name]?.["not valid"] === undefined;
+  return isProven && changeOfValues(table, columnsOfPart("check", after), asking) === undefined;
 }
 
 /** Values, wherever a column is of the type, that it will not have any more. */

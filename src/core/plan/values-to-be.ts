@@ -74,6 +74,9 @@ export function retypedBy(
   return dialect.types.retype(before, after, named(after.name), converted);
 }
 
+/** What stands in a new column that nothing gives a value to: no rule but one that demands a value looks at it. */
+export const NOTHING = "NULL";
+
 /** A value as SQL; `fails`: the engine may refuse to work it out. */
 export interface ValueToBe {
   readonly value: string;
@@ -106,7 +109,7 @@ export function valueToBe(address: string, name: string, asking: Asking, alias =
     if (restoredTo(plan, address).some(({ columns }) => columns.some(each => each.name === name)))
       return undefined;
     const value = change.fill && !change.column.nullable ? change.fill : change.column.default;
-    return value ? given(value) : { value: "NULL", fails: false };
+    return value ? given(value) : { value: NOTHING, fails: false };
   }
   const plain = `${alias}.${asking.column(address, name)}`;
   const redefined = redefinedType(address, name, asking);

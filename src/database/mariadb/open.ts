@@ -89,8 +89,12 @@ function databaseOver(
     },
     { target, watched, failures: FAILURES },
   );
-  const { rows, run, runScripted } = statements;
-  const seen = seenTables(name => hasTable(statements, name));
+  const { rows, runScripted } = statements;
+  const { hasTable, run, ...seen } = seenTables(
+    async ([name]) => ((await isThere(statements, name!)) ? [name!] : []),
+    statements.run,
+    false,
+  );
   const steps = stepsOf(statements, lockOf(target));
   const database: Database = {
     dialect: dialectOf(target),
@@ -113,7 +117,7 @@ function databaseOver(
         fillInPieces(statements, sql, { together: steps.together, most: target.batches, filled }),
     },
     readCatalog: () => readCatalog(statements, target),
-    hasTable: seen.hasTable,
+    hasTable,
     close: () => {
       onClose();
       return connection.end().catch(() => undefined);
@@ -123,7 +127,7 @@ function databaseOver(
 }
 
 /** To ask the table itself takes a third of the time that the server's list of all tables takes. */
-async function hasTable({ rows }: Statements, name: string): Promise<boolean> {
+async function isThere({ rows }: Statements, name: string): Promise<boolean> {
   try {
     await rows(`SELECT 1 FROM ${mariadb.names.quote(name)} LIMIT 0`);
     return true;

@@ -1,3 +1,4 @@
+import type { EventEmitter } from "node:events";
 import type pg from "pg";
 import { postgres } from "../../core/dialect/postgres/index.js";
 import { problems } from "../../core/problems.js";
@@ -32,6 +33,11 @@ export async function openPostgres(
       // Asked for several statements, the driver gives a list of results.
       queries: async sql =>
         ((await client.query(sql)) as unknown as pg.QueryResult[]).map(({ rows }) => rows),
+      script: async (sql, onDone) => {
+        const messages = messagesOf(client);
+        messages.on("commandComplete", onDone);
+        await client.query(sql).finally(() => messages.off("commandComplete", onDone));
+      },
       cut: () => cut,
       end: () => {
         stop();
@@ -99,6 +105,11 @@ async function connect(target: TargetSettings, url: string): Promise<pg.Client> 
 /** The server's process that serves a connection, which the driver knows and its types do not tell. */
 function serverProcessOf(client: pg.Client): number {
   return (client as unknown as { readonly processID: number }).processID;
+}
+
+/** What the server says, message by message: https://www.postgresql.org/docs/15/protocol-flow.html */
+function messagesOf(client: pg.Client): EventEmitter {
+  return (client as unknown as { readonly connection: EventEmitter }).connection;
 }
 
 /** On the server's own database, since the one to be made cannot be connected to. */

@@ -9,6 +9,7 @@ import { Breakage, type Database } from "../session/database.js";
 import type { Watched } from "../session/engine.js";
 import { statementsOver, type Statements } from "../session/statements.js";
 import { refuseBreakingBodies } from "./bodies.js";
+import { refuseDependents } from "./dependents.js";
 import { triggersThatAreOff, turnOff } from "./triggers.js";
 import { FAILURES } from "./failures.js";
 import { messageOf } from "../../core/errors.js";
@@ -49,6 +50,8 @@ export interface Connection {
   readonly query: (sql: string, values: unknown[]) => Promise<{ readonly rows: readonly unknown[] }>;
   /** Several statements sent at once, without parameters; the rows of each. */
   readonly queries: (sql: string) => Promise<readonly (readonly unknown[])[]>;
+  /** Several statements sent at once, until one fails. Absent: that saves nothing. @param onDone called for each that is done */
+  readonly script?: (sql: string, onDone: () => void) => Promise<void>;
   /** What cut it, if anything did. */
   readonly cut: () => Error | undefined;
   readonly end: () => Promise<void>;
@@ -67,16 +70,25 @@ export function databaseOver(connection: Connection, target: TargetSettings, wat
         (await orCut(connection.query(values.length > 0 ? numbered(sql) : sql, [...values])))
           .rows as CatalogRow[],
       execute: sql => orCut(connection.query(sql, [])),
+      ...(connection.script && {
+        // One may end in a comment.
+        executeAll: (sqls, onDone) => orCut(connection.script!(sqls.join("\n;\n"), onDone)),
+      }),
     },
     { target, watched, failures: FAILURES },
   );
-  const { rows, run, runScripted } = statements;
+  const { rows, runScripted, runAllScripted } = statements;
   // Asked of the catalog itself: to_regclass may answer from a cache that has not yet heard of another's commit.
-  const { hasTable, whileLocked } = seenTables(async name => {
-    const here = "(SELECT oid FROM pg_namespace WHERE nspname = current_schema())";
-    const sql = `SELECT 1 FROM pg_class WHERE relname = ? AND relnamespace = ${here}`;
-    return (await rows(sql, name)).length > 0;
-  });
+  const { hasTable, run, whileLocked } = seenTables(
+    async names => {
+      const here = "(SELECT oid FROM pg_namespace WHERE nspname = current_schema())";
+      const list = names.map(() => "?").join(", ");
+      const sql = `SELECT relname AS name FROM pg_class WHERE relname IN (${list}) AND relnamespace = ${here}`;
+      return (await rows(sql, ...names)).map(({ name }) => String(name));
+    },
+    statements.run,
+    true,
+  );
   const isRunning = async () => (await rows(HOLDER)).length > 0;
   const { lockTimeout, batches } = target;
   return {
@@ -85,13 +97,14 @@ export function databaseOver(connection: Connection, target: TargetSettings, wat
     rows,
     run,
     runScripted,
+    ...(runAllScripted && { runAllScripted }),
     online: onlineSteps({ rows, run, runScripted, hasTable }, { lockTimeout, batches, isRunning }),
     exclusively: async (work, how) => {
       const locked = () => whileLocked(work);
       if (how === "by steps") return bySteps(statements, { target, onWait: watched.onWait }, locked);
-      await run("BEGIN ISOLATION LEVEL READ COMMITTED");
+      const begin = `BEGIN ISOLATION LEVEL READ COMMITTED; SET LOCAL lock_timeout = ${lockTimeout}`;
+      await statements.sent(begin, () => orCut(connection.queries(begin)));
       try {
-        await run(`SET LOCAL lock_timeout = ${lockTimeout}`);
         await takeTurn(rows, { target, onWait: watched.onWait }, "pg_try_advisory_xact_lock");
         const result = await locked();
         await run("COMMIT");
@@ -106,6 +119,7 @@ export function databaseOver(connection: Connection, target: TargetSettings, wat
     // The server itself refuses what others' objects stand in the way of, and says which; but views follow a table.
     watch: async scripted => {
       await refuseBreakingBodies({ rows }, scripted);
+      await refuseDependents({ rows }, scripted);
       const off = await triggersThatAreOff({ rows }, scripted);
       return {
         restore: async () => turnOff({ rows, run }, off),

@@ -1,8 +1,9 @@
 import { setTimeout as wait } from "node:timers/promises";
 import { FILLER, quote } from "../../core/dialect/postgres/names.js";
-import { fillsRows, indexApart } from "../../core/dialect/postgres/steps.js";
+import { copiesRows, fillsRows, indexApart } from "../../core/dialect/postgres/steps.js";
 import type { RowsDone } from "../../core/problems.js";
 import { JOURNAL } from "../../core/schema/internal-tables.js";
+import { rowsOfOurs } from "../session/seen-tables.js";
 import { patiently, STEP_WAITS } from "../session/patience.js";
 import { PieceSize } from "../session/pieces.js";
 import { EngineError, type Database, type Steps } from "../session/database.js";
@@ -60,7 +61,7 @@ export function onlineSteps(
     stateOf: () => Promise.resolve(""),
     together,
     // In a transaction, to ask what is not there would end it.
-    rowsIfThere: async sql => ((await hasTable(JOURNAL)) ? rows(sql) : []),
+    rowsIfThere: sql => rowsOfOurs({ hasTable, rows }, JOURNAL, sql),
     lock: () => Promise.resolve(async () => undefined),
     isRunning,
     isDone: () => false,
@@ -94,7 +95,7 @@ export function onlineSteps(
 const PAGES = { least: 16, most: 2048 };
 
 /**
- * An update of all rows that lack a value, so many at a time in the order in which the table has them
+ * An update of all rows that lack a value, or a copy of all rows, so many at a time in the order in which the table has them
  * (https://www.postgresql.org/docs/15/ddl-system-columns.html), each piece committed by itself. A piece is to be short, and
  * shorter where somebody waits for it; between two of them others have their turn. What is filled already costs little, so
  * that one that was cut off is done again.
@@ -104,12 +105,12 @@ async function fillInPieces(
   sql: string,
   { most, filled }: Pieces,
 ): Promise<void> {
-  const { table, column } = fillsRows(sql)!;
+  const { table, lacks, among } = goesThrough(sql);
   const [size] = await rows(
     "SELECT pg_relation_size(oid) / current_setting('block_size')::int AS pages, reltuples FROM pg_class WHERE oid = to_regclass(?)",
     table,
   );
-  const quietly = await quietlyOn(rows, table);
+  const quietly = lacks === "" ? (each: string) => [each] : await quietlyOn(rows, table);
   const pages = Number(size?.["pages"] ?? 0);
   // Where nobody has counted them yet: https://www.postgresql.org/docs/15/catalog-pg-class.html
   const told = Number(size?.["reltuples"] ?? 0);
@@ -121,10 +122,10 @@ async function fillInPieces(
     const end = `(${page + span},0)`;
     const between = (to: string) => `ctid >= '${from}' AND ctid < '${to}'`;
     const [next] = await rows(
-      `SELECT ctid::text AS place FROM ${table} WHERE ${column} IS NULL AND ${between(end)} ORDER BY ctid OFFSET ${piece.rows} LIMIT 1`,
+      `SELECT ctid::text AS place FROM ${table} WHERE ${lacks}${between(end)} ORDER BY ctid OFFSET ${piece.rows} LIMIT 1`,
     );
     const to = next ? String(next["place"]) : end;
-    const statements = quietly(`${sql} AND ${between(to)}`);
+    const statements = quietly(among(between(to)));
     const start = performance.now();
     let isWaitedFor = false;
     await patiently(() =>
@@ -146,6 +147,25 @@ async function fillInPieces(
     piece.took(took, next !== undefined, isWaitedFor ? 0.5 : 1);
     await wait(isWaitedFor ? took : took / 4);
   }
+}
+
+interface Through {
+  readonly table: string;
+  /** The condition on its rows, with an AND behind it; "": all are meant. */
+  readonly lacks: string;
+  /** The statement, for those of them that another condition holds for. */
+  readonly among: (condition: string) => string;
+}
+
+/** The rows that a statement is to go through in pieces. */
+function goesThrough(sql: string): Through {
+  const copied = copiesRows(sql);
+  if (copied) {
+    const { table, before, behind } = copied;
+    return { table, lacks: "", among: condition => `${before} WHERE ${condition}${behind}` };
+  }
+  const { table, column } = fillsRows(sql)!;
+  return { table, lacks: `${column} IS NULL AND `, among: condition => `${sql} AND ${condition}` };
 }
 
 interface Pieces {

@@ -23,6 +23,11 @@ export interface Database {
   /** Runs one statement of a script; the engine's own error comes out as an EngineError. */
   readonly runScripted: (sql: string) => Promise<void>;
   /**
+   * The same for several, sent at once and run one after the other until one fails. @param onDone called for each that is done
+   * Absent: that saves nothing, or each is to be seen.
+   */
+  readonly runAllScripted?: (sqls: readonly string[], onDone: () => void) => Promise<void>;
+  /**
    * Work in one transaction while no other process writes; whatever is thrown undoes it all.
    * @param how "by steps": in none, while no other run of Emberset is at it; each statement is committed by itself, and waits
    * but shortly for what others hold. Only where there is `online`.

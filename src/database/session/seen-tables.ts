@@ -1,28 +1,76 @@
-/** Tables of ours that were seen since the lock was taken: nobody else drops one until it is let go of. */
-export interface SeenTables {
-  /** Whether there is a table of ours. */
-  readonly hasTable: (name: string) => Promise<boolean>;
+import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
+import { LEDGER, LEDGER_KEPT } from "../../core/schema/internal-tables.js";
+import type { Database, Value } from "./database.js";
+
+/** Which tables of ours there are, as far as that is known since the lock was taken: nobody else makes or drops one meanwhile. */
+export interface SeenTables extends Pick<Database, "hasTable" | "run"> {
   /** Work done while the lock is held. */
   readonly whileLocked: <T>(work: () => Promise<T>) => Promise<T>;
 }
 
-/** @param ask the engine */
-export function seenTables(ask: (name: string) => Promise<boolean>): SeenTables {
-  let there: Set<string> | undefined;
+/**
+ * @param ask the engine: which of some tables there are
+ * @param run sends what makes and drops them
+ * @param isOneLook whether to ask for several takes no longer than for one
+ */
+export function seenTables(
+  ask: (names: readonly string[]) => Promise<readonly string[]>,
+  run: Database["run"],
+  isOneLook: boolean,
+): SeenTables {
+  let known: Map<string, boolean> | undefined;
   return {
     hasTable: async name => {
-      if (there?.has(name)) return true;
-      const isThere = await ask(name);
-      if (isThere) there?.add(name);
-      return isThere;
+      const seen = known?.get(name);
+      if (seen !== undefined) return seen;
+      const names = known && isOneLook ? [...new Set([name, ...RECORDS])] : [name];
+      const there = await ask(names);
+      for (const each of names) known?.set(each, there.includes(each));
+      return there.includes(name);
+    },
+    run: async (sql, ...values) => {
+      await run(sql, ...values);
+      const [, verb, name] = /^(CREATE|DROP) TABLE ["`](\w+)["`]/.exec(sql) ?? [];
+      if (name !== undefined) known?.set(name, verb === "CREATE");
     },
     whileLocked: async work => {
-      there = new Set();
+      known = new Map();
       try {
         return await work();
       } finally {
-        there = undefined;
+        known = undefined;
       }
     },
   };
 }
+
+/** What each run asks for. */
+const RECORDS = [LEDGER, LEDGER_KEPT];
+
+/**
+ * What a table of ours holds; nothing where there is none, or none any more: a run that takes the first migration back, and is at
+ * its end, may have dropped it since it was looked for.
+ */
+export async function rowsOfOurs(
+  { hasTable, rows }: Pick<Database, "hasTable" | "rows">,
+  table: string,
+  sql: string,
+  ...values: readonly Value[]
+): Promise<CatalogRow[]> {
+  for (let tries = 1; ; tries += 1) {
+    if (!(await hasTable(table))) return [];
+    try {
+      return await rows(sql, ...values);
+    } catch (error) {
+      // A transaction that an error has ended answers no more; and whatever else is wrong stays so.
+      const answers = await hasTable(table).then(
+        () => true,
+        () => false,
+      );
+      if (!answers || tries === TRIES) throw error;
+    }
+  }
+}
+
+/** How often a table may be dropped, and be there again, just while it is read. */
+const TRIES = 20;

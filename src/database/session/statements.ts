@@ -11,6 +11,8 @@ export interface Driver {
   readonly query: (sql: string, values: readonly Value[]) => Promise<CatalogRow[]> | CatalogRow[];
   /** One statement, without looking at what comes back. */
   readonly execute: (sql: string) => unknown;
+  /** Several, sent at once. Absent: that saves nothing. @param onDone called for each that is done */
+  readonly executeAll?: (sqls: readonly string[], onDone: () => void) => Promise<void>;
 }
 
 interface StatementOptions {
@@ -20,7 +22,7 @@ interface StatementOptions {
 }
 
 /** How statements are sent to a database: timed, traced, and with failures that are ours. */
-export interface Statements extends Pick<Database, "rows" | "run" | "runScripted"> {
+export interface Statements extends Pick<Database, "rows" | "run" | "runScripted" | "runAllScripted"> {
   /** Something that is sent in another way, with the text it stands for. */
   readonly sent: <T>(sql: string, work: () => Promise<T> | T) => Promise<T>;
 }
@@ -51,23 +53,42 @@ export function statementsOver(driver: Driver, { target, watched, failures }: St
   };
   // What belongs to the end of something, as a rollback, is sent all the same, by `run`.
   const unlessAborted = async <T>(sql: string, work: () => Promise<T> | T): Promise<T> => {
-    if (signal) await turn();
+    if (signal) await turnAtTimes();
     refuseAborted();
     return sent(sql, work);
   };
+  const scripted = async (sql: string, work: () => unknown) => {
+    if (signal) await turnAtTimes();
+    refuseAborted();
+    try {
+      await timed(sql, work);
+    } catch (error) {
+      refuseAborted();
+      throw scriptFailure(error, { target, failures });
+    }
+  };
+  const { executeAll } = driver;
   return {
     sent: unlessAborted,
     rows: (sql, ...values) => unlessAborted(sql, () => driver.query(sql, values)),
-    run: async (sql, ...values) => void (await sent(sql, () => driver.query(sql, values))),
-    runScripted: async sql => {
-      if (signal) await turn();
-      refuseAborted();
-      try {
-        await timed(sql, () => driver.execute(sql));
-      } catch (error) {
-        refuseAborted();
-        throw scriptFailure(error, { target, failures });
-      }
-    },
+    run: async (sql, ...values) =>
+      void (await sent(sql, () => (values.length > 0 ? driver.query(sql, values) : driver.execute(sql)))),
+    runScripted: sql => scripted(sql, () => driver.execute(sql)),
+    // Who traces wants to see each.
+    ...(executeAll &&
+      !trace && { runAllScripted: (sqls, onDone) => scripted("", () => executeAll(sqls, onDone)) }),
   };
+}
+
+/** When signals could come through last, in milliseconds since 1970. */
+let turned = 0;
+
+/** How long they may have to wait, in milliseconds, beside a driver that never gives way. */
+const TURN_EVERY = 20;
+
+/** Lets signals come through, now and then: to do so takes longer than a small statement. */
+async function turnAtTimes(): Promise<void> {
+  if (Date.now() - turned < TURN_EVERY) return;
+  await turn();
+  turned = Date.now();
 }

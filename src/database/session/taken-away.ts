@@ -9,15 +9,52 @@ export interface TakenAway {
   readonly column?: string;
 }
 
-/** Tables and columns that statements drop or call otherwise, the attic's aside; of a qualified name the last part. */
+/**
+ * Tables and columns that statements drop or call otherwise, the attic's aside; of a qualified name the last part. A column whose
+ * place another takes, which they have added themselves, is not taken away.
+ */
 export function takenAway(statements: readonly Statement[], rules: TokenRules): TakenAway[] {
+  const replaced = replacedColumns(statements, rules);
   return statements.flatMap(({ sql }) => {
     const tokens = tokenize(sql, rules).filter(matters);
     // The first name is that of the table, or of the namespace it stands in.
     const first = tokens.find(
       ({ kind, text }) => kind === "name" || (kind === "word" && !KEYWORDS.test(text)),
     );
-    return first && nameOf(first).startsWith(ATTIC) ? [] : takenBy(tokens, rules);
+    if (first && nameOf(first).startsWith(ATTIC)) return [];
+    return takenBy(tokens, rules).filter(
+      ({ table, column = "" }) =>
+        !replaced.some(each => each.table === table && [each.column, each.by].includes(column)),
+    );
+  });
+}
+
+/** A column in whose place another comes. */
+export interface ReplacedColumn {
+  readonly table: string;
+  readonly column: string;
+  /** What the other is called until then. */
+  readonly by: string;
+  /** The table as it is written. */
+  readonly place: string;
+}
+
+/** Columns in whose place statements put others, which they have added themselves. */
+export function replacedColumns(statements: readonly Statement[], rules: TokenRules): ReplacedColumn[] {
+  const added = new Set<string>();
+  return statements.flatMap(({ sql }): ReplacedColumn[] => {
+    if (!/^alter\s+table\b/i.test(sql)) return [];
+    const tokens = tokenize(sql, rules).filter(matters);
+    const table = calledAt(tokens, 2, rules);
+    return tokens.flatMap(({ text }, at): ReplacedColumn[] => {
+      if (!/^column$/i.test(text)) return [];
+      const [does = "", name] = [tokens[at - 1]?.text, calledAt(tokens, at + 1, rules)];
+      if (/^add$/i.test(does)) added.add(JSON.stringify([table, name]));
+      const isReplacing = /^rename$/i.test(does) && added.has(JSON.stringify([table, name]));
+      if (!isReplacing) return [];
+      const place = tokens.slice(2, at - 1).map(each => each.text);
+      return [{ table, column: calledAt(tokens, at + 3, rules), by: name, place: place.join("") }];
+    });
   });
 }
 

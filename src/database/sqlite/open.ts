@@ -64,10 +64,15 @@ function databaseOver(
   onClose: () => void,
 ): Database {
   const statements = statementsOver(driverOver(connection), { target, watched, failures: FAILURES });
-  const { rows, run, runScripted } = statements;
-  const { hasTable, whileLocked } = seenTables(
-    async name =>
-      (await rows("SELECT 1 FROM sqlite_schema WHERE type = 'table' AND name = ?", name)).length > 0,
+  const { rows, runScripted } = statements;
+  const { hasTable, run, whileLocked } = seenTables(
+    async names => {
+      const list = names.map(() => "?").join(", ");
+      const sql = `SELECT name FROM sqlite_schema WHERE type = 'table' AND name IN (${list})`;
+      return (await rows(sql, ...names)).map(({ name }) => String(name));
+    },
+    statements.run,
+    true,
   );
   const database: Database = {
     dialect: dialectOf(target),

@@ -27,17 +27,22 @@ export async function watchSqlite(
   const ofOthers = (objects: readonly SchemaObject[]) =>
     drafted ? objects.filter(({ name }) => there.has(name) && !seenTo.has(name)) : objects;
   const sound = await soundness(database, ofOthers(before));
+  const isOthers = ({ type, name, sql }: SchemaObject) =>
+    sql !== undefined && type !== "table" && !seenTo.has(name);
+  // Where there is nothing of others, nothing goes along, and nothing is to be put back or can be broken.
+  const isAlone = drafted && !before.some(isOthers) && !statements.some(({ sql }) => sql.includes(ATTIC));
   // Renames are written into triggers and indexes: what is put back is what stood there when its table went.
   const last = new Map(before.map(each => [each.name, each]));
   let after: readonly SchemaObject[] = [];
 
   return {
     before: async ({ sql }) => {
-      if (!/^drop\s+table\b/i.test(sql)) return;
+      if (isAlone || !/^drop\s+table\b/i.test(sql)) return;
       for (const each of await readObjects(database))
         if (last.has(each.name)) last.set(each.name, takenOut(each, statements));
     },
     restore: async () => {
+      if (isAlone) return;
       after = await readObjects(database);
       await freeAttic(database, after);
       const names = new Set(after.map(({ name }) => name));

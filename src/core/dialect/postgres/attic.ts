@@ -29,6 +29,7 @@ export const attic: AtticSyntax = {
     `UPDATE ${table} AS t SET ${set.join(", ")} FROM ${from} AS k WHERE ${where}`,
   copies: (table, plan) => !canMove(table, plan),
   counters: { keep: keepCounterSql, restore: restoreCounterSql },
+  byTrigger: ["type", "conversion", "columns"],
   numbers: {
     name: freeNumber,
     give: (table, number) => [

@@ -11,6 +11,7 @@ import { NAME_LIMIT, quote, quoteTable, reserved } from "./names.js";
 import { rowsIn, rowsSql } from "./policies.js";
 import { raise, unspell } from "./raise.js";
 import { scriptNotes } from "./render/around.js";
+import { besidesIn } from "./render/beside.js";
 import { managedObjectNames, render } from "./render/index.js";
 import { hindrancesIn, tidyOnline } from "./render/online.js";
 import { fillsRows, steps } from "./steps.js";
@@ -88,6 +89,7 @@ export const postgres: Dialect = {
     managedObjectNames,
     online: {
       hindrances: plan => hindrancesIn(plan, render({ ...plan, online: true })),
+      seconds: besidesIn,
       tidy: tidyOnline,
       fills: fillsRows,
       steps,

@@ -12,8 +12,11 @@ export function quoteTable(address: string): string {
   return quoteAddress(address, quote);
 }
 
-/** How the names of functions and triggers begin that fill what is written while a run goes on. */
-export const FILLER = "emberset_fill_";
+/**
+ * How the names of triggers begin that fill, or turn, what is written while a run goes on: behind all others, which may change
+ * a row before. https://www.postgresql.org/docs/15/trigger-definition.html
+ */
+export const FILLER = "~emberset_";
 
 /** Indexes and functions live in the namespace of their table. */
 export function quoteBeside({ namespace }: Pick<Table, "namespace">, name: string): string {

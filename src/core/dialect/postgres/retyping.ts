@@ -60,6 +60,11 @@ function kindOf(type: string): string {
   return words(type).name || (behind === "" && dimensions === "" ? name : type);
 }
 
+/** Whether what a value becomes is the same whatever a session says of moments, numbers and bytes. */
+export function isPlain(before: Column, after: Column): boolean {
+  return [before, after].every(column => NUMBERS.includes(kindOf(typeOf(column))));
+}
+
 /**
  * Whether the server refuses a value rather than round or cut it, and what it takes comes back as it was: texts and whole
  * numbers of other sizes, decimals with as many places, moments in UTC, and what is written as a text.

@@ -27,10 +27,21 @@ export function fillsRows(sql: string): { readonly table: string; readonly colum
   return table === undefined || column !== empty ? undefined : { table, column: column! };
 }
 
+/** A copy of some columns of all rows, into the attic: the table, as it is quoted, and what stands before and behind the rows that are meant. */
+export function copiesRows(
+  sql: string,
+): { readonly table: string; readonly before: string; readonly behind: string } | undefined {
+  const [, before, table, behind] = COPIES.exec(sql) ?? [];
+  return table === undefined ? undefined : { table, before: before!, behind: behind! };
+}
+
 const NAME = `"(?:[^"]|"")+"`;
 const TABLE = `(?:${NAME}\\.)?${NAME}`;
 const CREATES = new RegExp(`^CREATE (?:UNIQUE )?INDEX CONCURRENTLY (${NAME}) ON (${NAME}\\.)?${NAME}`);
 const DROPS = new RegExp(`^DROP INDEX CONCURRENTLY (${TABLE})$`);
+const COPIES = new RegExp(
+  `^(INSERT INTO ${TABLE} \\([^]+\\) SELECT [^]+ FROM (${TABLE}))( ON CONFLICT DO NOTHING)$`,
+);
 const FILLS = new RegExp(`^UPDATE (${TABLE}) SET (${NAME}) = [^]+ WHERE (${NAME}) IS NULL$`);
 
 /** What takes as long as a table has rows, or cannot be used before it is committed, is committed by itself. */
@@ -41,7 +52,7 @@ const QUICK =
 
 function kindOf(sql: string): Step["kind"] {
   if (indexApart(sql)) return "apart";
-  if (fillsRows(sql)) return "pieces";
+  if (fillsRows(sql) ?? copiesRows(sql)) return "pieces";
   // What a view is granted is held by the session while it is away: all of that is one step, or none.
   if (sql.includes(HELD)) return "quick";
   if (QUICK.test(sql)) return LONG.test(sql) ? "rows" : "quick";

@@ -1,3 +1,4 @@
+import type { Replacement } from "../../change/loss.js";
 import type { Direction } from "../../direction.js";
 import type { AlterColumn } from "../../change/types.js";
 import { addressOf, parseAddress } from "../../schema/address.js";
@@ -39,6 +40,8 @@ export interface AtticSyntax {
   readonly copies?: (table: Table, plan: RenderPlan) => boolean;
   readonly counters: CounterSyntax;
   readonly numbers: NumberSyntax;
+  /** What is kept by triggers while others write, beside nulls that are filled: columns that go, values that others replace. */
+  readonly byTrigger?: readonly (Replacement | "columns")[];
 }
 
 /** How a dialect gives numbers to rows that nothing tells apart, and tells them by what they hold. */
@@ -66,7 +69,7 @@ interface CounterSyntax {
 }
 
 /** What a plan has in the attic while it is run in a direction. */
-function keptWhile({ attic }: RenderPlan, direction: Direction): readonly Kept[] {
+export function keptWhile({ attic }: RenderPlan, direction: Direction): readonly Kept[] {
   return attic?.direction === direction ? attic.kept : [];
 }
 
@@ -191,57 +194,6 @@ export function roomBlocks(plan: RenderPlan, syntax: AtticSyntax): Block[] {
   );
 }
 
-/**
- * Values that are kept while others write: where rows lack one and get it, by what gives it to them, each with its row.
- * Triggers know names as they are: none of these may change.
- */
-export function keptByFilling(plan: RenderPlan): KeptValues[] {
-  if (!plan.online) return [];
-  return keptWhile(plan, "forward").filter(
-    (kept): kept is KeptValues =>
-      kept.kind === "values" &&
-      kept.by === "fill" &&
-      kept.key.length > 0 &&
-      kept.change.before.name === kept.change.after.name &&
-      kept.key.every(({ was, now, number, retyped }) => was === now && !number && !retyped),
-  );
-}
-
-/** A plan with no more in the attic than what is kept under a lock. */
-export function withoutFilled(plan: RenderPlan): RenderPlan {
-  const filled: readonly Kept[] = keptByFilling(plan);
-  if (!plan.attic || filled.length === 0) return plan;
-  return { ...plan, attic: { ...plan.attic, kept: plan.attic.kept.filter(each => !filled.includes(each)) } };
-}
-
-/** The tables for what is kept so. @param tableOf how a table is called by then */
-export function roomForFilled(
-  plan: RenderPlan,
-  syntax: AtticSyntax,
-  tableOf: (kept: KeptValues) => string,
-): Block[] {
-  const { table, quote, typeOf } = syntax;
-  return keptByFilling(plan).map(kept => ({
-    title: `make room for ${listOf(kept)} in the attic`,
-    statements: [
-      `CREATE TABLE ${table(kept.address)} AS ${copySql({ ...kept, only: false }, tableOf(kept), syntax)} LIMIT 0`,
-      `ALTER TABLE ${table(kept.address)} ADD COLUMN ${quote(BECAME)} ${typeOf(kept.change.after)}`,
-    ],
-  }));
-}
-
-/** For the trigger that fills: what a row was told by, that it lacked a value, and which it has now. */
-export function keepFilledSql(
-  { address, key, columns }: KeptValues,
-  now: string,
-  syntax: AtticSyntax,
-): string {
-  const { table, quote } = syntax;
-  const names = [...key.map(({ was }) => was), ...columns.map(({ name }) => name), BECAME].map(quote);
-  const values = [...key.map(each => `OLD.${quote(each.now)}`), "NULL", `NEW.${quote(now)}`];
-  return `INSERT INTO ${table(address)} (${names.join(", ")}) VALUES (${values.join(", ")})`;
-}
-
 /** Then the copies, of tables that have the names they will have. */
 export function fillRoomBlocks(plan: RenderPlan, syntax: AtticSyntax): Block[] {
   return keptWhile(plan, "forward").flatMap((kept): Block[] =>
@@ -268,7 +220,7 @@ function keepTitle(kept: KeptBesideKey): Pick<Block, "title" | "details"> {
 }
 
 /** What is kept of a table, as a query; of columns in which nothing but null is filled, only the rows that get a value. */
-function copySql(
+export function copySql(
   kept: KeptBesideKey & { readonly only?: boolean },
   from: string,
   { table, quote, keepable = column => quote(column.name) }: AtticSyntax,
@@ -344,6 +296,11 @@ export function emptiedBlocks(plan: RenderPlan, syntax: Pick<AtticSyntax, "table
     title: `empty the attic of what told the rows of ${addressOf(table)}`,
     statements: [`DROP TABLE ${syntax.table(address)}`],
   }));
+  const { leftOver = [] } = plan.attic ?? {};
+  const left = {
+    title: "empty the attic of what was not taken away yet",
+    statements: leftOver.map(address => `DROP TABLE IF EXISTS ${syntax.table(address)}`),
+  };
   const copies = keptWhile(plan, "back").flatMap((kept): Block[] =>
     kept.kind === "table"
       ? []
@@ -357,7 +314,7 @@ export function emptiedBlocks(plan: RenderPlan, syntax: Pick<AtticSyntax, "table
           },
         ],
   );
-  return [...copies, ...rows];
+  return [...copies, ...rows, ...(leftOver.length > 0 ? [left] : [])];
 }
 
 /** The statement that gives a table, as it is called when all else is done, its values back. */
@@ -394,7 +351,7 @@ export function matchSql(
 }
 
 /** `pieces.notes, pieces.weight` */
-function listOf({ table, columns }: KeptBesideKey): string {
+export function listOf({ table, columns }: KeptBesideKey): string {
   return columns.map(({ name }) => `${addressOf(table)}.${name}`).join(", ");
 }
 
@@ -405,7 +362,8 @@ export function atticWords(table: Pick<Table, "name" | "namespace">, column?: st
 
 function allWhile({ attic }: RenderPlan, direction: Direction): string[] {
   if (attic?.direction !== direction) return [];
-  return [...attic.kept, ...attic.counters, ...attic.numbered].map(({ address }) => address);
+  const all = [...attic.kept, ...attic.counters, ...attic.numbered].map(({ address }) => address);
+  return [...all, ...(attic.leftOver ?? [])];
 }
 
 /** The namespaces that what is kept stands in, each once, while a plan is run in a direction. */

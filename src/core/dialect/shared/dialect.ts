@@ -17,7 +17,7 @@ import type { AtticSyntax } from "./attic.js";
 import type { Retype } from "./retyping.js";
 import type { StepSyntax } from "./steps.js";
 import type { Cost } from "./costs.js";
-import type { Block, Hindrance, RenderPlan } from "./render-plan.js";
+import type { Block, Hindrance, RenderPlan, SecondColumn } from "./render-plan.js";
 
 /** One kind of database: everything the rest of the program asks about it, in groups by who asks. */
 export interface Dialect {
@@ -178,6 +178,8 @@ interface DialectRender {
 interface OnlineRender {
   /** What of a plan cannot be done so; none: all of it can. */
   readonly hindrances: (plan: RenderPlan) => readonly Hindrance[];
+  /** The columns that change by way of a second one. Absent: none does. */
+  readonly seconds?: (plan: RenderPlan) => readonly SecondColumn[];
   /** Statements that take away what a run that stopped may leave behind, and no schema tells. */
   readonly tidy: (plan: RenderPlan) => readonly string[];
   /** The table and the column, quoted, of an update that gives a value to all rows that have none; undefined: it is none such. */
@@ -213,6 +215,8 @@ export interface DialectRows {
   readonly bytesLiteral: (digits: string) => string;
   /** What stands behind SELECT where nearly as many groups as rows come out. Absent: nothing need be said. */
   readonly manyGroups?: string;
+  /** The first rows of a query of which few come out, or none, so that all is read for them. Absent: `LIMIT` says it. */
+  readonly fewOf?: (sql: string, most: number) => string;
   /** How long all that a row, called t, holds is as text, by its columns, quoted. */
   readonly lengthSql: (columns: readonly string[]) => string;
   /** What follows `INSERT INTO t` for a row of which nothing is said. */

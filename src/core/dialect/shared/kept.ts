@@ -13,6 +13,8 @@ export interface Attic {
   readonly kept: readonly Kept[];
   readonly counters: readonly KeptCounter[];
   readonly numbered: readonly Numbered[];
+  /** Addresses in the attic where there may be something of what was not taken away yet, when a run was stopped. */
+  readonly leftOver?: readonly string[];
 }
 
 /**
@@ -58,7 +60,7 @@ interface BesideKey {
 }
 
 /** Columns that are dropped; where no key tells the rows, all others with them. */
-interface KeptColumns extends BesideKey {
+export interface KeptColumns extends BesideKey {
   readonly kind: "columns";
 }
 

@@ -28,3 +28,13 @@ export interface Block {
   /** Without semicolons. */
   readonly statements: readonly string[];
 }
+
+/** A column that changes while others write, by way of a second one that takes its place; its table by the address at the end. */
+export interface SecondColumn {
+  readonly table: string;
+  readonly column: string;
+  /** What the second one is called while both are there. */
+  readonly spare: string;
+  /** Whether it is of another type. */
+  readonly retyped: boolean;
+}

@@ -12,10 +12,9 @@ import {
   putAway,
   restoreCounters,
   roomBlocks,
-  roomForFilled,
   takenOut,
-  withoutFilled,
 } from "../../shared/attic.js";
+import { roomForTriggers, keptUnderLock } from "../../shared/kept-by-triggers.js";
 import type { Numbered } from "../../shared/kept.js";
 import { apartFromGrants } from "../../shared/grants.js";
 import { apartFromObjects } from "../../shared/objects.js";
@@ -52,7 +51,7 @@ function ofTables(plan: RenderPlan): Block[] {
   // Tables are renamed before all else.
   const renamed = ({ table, now }: Numbered) => (plan.attic?.direction === "back" ? addressOf(table) : now);
   const altered = pairs.flatMap((pair): Block[] => {
-    const own = keptOf(withoutFilled(plan), pair.now);
+    const own = keptOf(keptUnderLock(plan, attic), pair.now);
     return whileLocked(own, pair.now, [
       ...findRows(own, attic, renamed),
       ...fillRoomBlocks(own, attic),
@@ -71,8 +70,8 @@ function ofTables(plan: RenderPlan): Block[] {
     ...renameTables(plan),
     ...addTables(plan),
     ...numberRows(plan, attic, renamed),
-    ...roomBlocks(withoutFilled(plan), attic),
-    ...roomForFilled(plan, attic, ({ now }) => now),
+    ...roomBlocks(keptUnderLock(plan, attic), attic),
+    ...roomForTriggers(plan, attic, ({ now }) => now),
     ...roomForHeld(plan, attic),
     ...altered,
     ...addReferences(lifted, pairs, plan),

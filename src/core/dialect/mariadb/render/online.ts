@@ -1,5 +1,5 @@
 import { addressOf } from "../../../schema/address.js";
-import { keepFilledSql } from "../../shared/attic.js";
+import { keepFilledSql } from "../../shared/kept-by-triggers.js";
 import { attic } from "../attic.js";
 import type { Block, Hindrance, RenderPlan } from "../../shared/render-plan.js";
 import type { StepSyntax } from "../../shared/steps.js";

@@ -3,7 +3,8 @@ import type { NameMap } from "../../../change/rename.js";
 import type { AddColumn, AlterColumn, Change } from "../../../change/types.js";
 import { addressOf, tablesByAddress } from "../../../schema/address.js";
 import type { Default, SqlText, Table } from "../../../schema/types.js";
-import { keptByFilling, restoredTo } from "../../shared/attic.js";
+import { restoredTo } from "../../shared/attic.js";
+import { keptByFilling } from "../../shared/kept-by-triggers.js";
 import type { KeptBesideKey, KeptValues } from "../../shared/kept.js";
 import type { RenderPlan } from "../../shared/render-plan.js";
 

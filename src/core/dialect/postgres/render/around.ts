@@ -1,4 +1,5 @@
-import { copiedTables, withoutFilled } from "../../shared/attic.js";
+import { copiedTables } from "../../shared/attic.js";
+import { keptUnderLock } from "../../shared/kept-by-triggers.js";
 import type { Block } from "../../shared/render-plan.js";
 import { partsOf } from "../../../schema/types.js";
 import { quoteTable } from "../names.js";
@@ -45,8 +46,8 @@ function isQuiet(blocks: readonly Block[]): boolean {
 }
 
 /** Nobody else reads or writes a table of which values are copied, from the copy to the end. */
-export function lockTables({ plan }: Steps): Block[] {
-  const tables = copiedTables(withoutFilled(plan));
+export function lockTables({ plan, attic }: Steps): Block[] {
+  const tables = copiedTables(keptUnderLock(plan, attic));
   if (tables.length === 0) return [];
   const list = tables.map(quoteTable).join(", ");
   return [

@@ -1,8 +1,7 @@
 import { isOfDefinition } from "../../../change/types.js";
-import type { AddColumn, AddPart, AlterColumn, AlterPart, Change, DropPart } from "../../../change/types.js";
-import { describeChange, titleOf } from "../../../change/words.js";
+import type { AddColumn, AlterColumn, Change } from "../../../change/types.js";
+import { describeChange } from "../../../change/words.js";
 import { addressOf, parseAddress } from "../../../schema/address.js";
-import { equal } from "../../../schema/canonical.js";
 import type { Schema, Table } from "../../../schema/types.js";
 import {
   atticNamespaces,
@@ -10,21 +9,20 @@ import {
   changedSinceBlocks,
   emptiedBlocks,
   keepBlocks,
-  roomForFilled,
-  withoutFilled,
   keepCounters,
-  putAway,
   restoreCounters,
   takenOut,
   unfilled,
 } from "../../shared/attic.js";
+import { roomForTriggers, keptUnderLock } from "../../shared/kept-by-triggers.js";
 import { apartFromGrants } from "../../shared/grants.js";
 import { apartFromObjects, type AroundTables } from "../../shared/objects.js";
 import { findRows, keepHeld, numberRows, roomForHeld, unnumberRows } from "../../shared/numbering.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
-import { clearValuesSql, keepTableSql, restoreValuesSql, takeTableSql } from "../attic.js";
+import { clearValuesSql, restoreValuesSql, takeTableSql } from "../attic.js";
 import { quote, quoteTable } from "../names.js";
 import { alterations, blockEach } from "./alterations.js";
+import { changeBeside } from "./second-column.js";
 import { checkAtOnce, lockTables } from "./around.js";
 import { addColumnSql, alterColumnSql } from "./columns.js";
 import { definitionSql, type TypeChange } from "./definitions.js";
@@ -39,15 +37,15 @@ import {
   referenceOnline,
   uniqueOnline,
 } from "./online.js";
+import { mirrorColumns } from "./meanwhile.js";
 import { OBJECTS } from "./objects.js";
 import { renamesInTurn } from "./renames.js";
-import { createStampSql, dropStampSql } from "./stamps.js";
+import { createStampSql } from "./stamps.js";
 import { stepsOf, type Steps } from "./steps.js";
 import {
   alterOptionsSql,
   constraintSql,
   createIndexSql,
-  dropIndexSql,
   notesSql,
   renameColumnSql,
   renamePartSql,
@@ -55,6 +53,16 @@ import {
   wholeTableSql,
 } from "./tables.js";
 import { alterTableSql, type Alteration } from "./clauses.js";
+import {
+  dropColumnsAndConstraints,
+  dropComputed,
+  dropConstraintSql,
+  dropIndexes,
+  dropReferences,
+  dropStamps,
+  dropTables,
+  isConstraint,
+} from "./drops.js";
 
 /** The statements of a plan: https://www.postgresql.org/docs/15/sql-altertable.html. Each phase says what holds after it. */
 export function render(given: RenderPlan): Block[] {
@@ -91,7 +99,9 @@ function inPhases(steps: Steps, { early, late }: Pick<AroundTables, "early" | "l
     ...addIndexes(steps),
     ...addStamps(steps),
     ...addReferences(steps),
-    ...(steps.plan.online ? [...proveOnline(steps), ...dropIndexesOnline(steps, "late")] : []),
+    ...(steps.plan.online
+      ? [...proveOnline(steps), ...changeBeside(steps), ...dropIndexesOnline(steps, "late")]
+      : []),
     ...late,
     ...definitions(steps, "drop definition"),
     ...dropNamespaces(steps),
@@ -105,15 +115,17 @@ export function managedObjectNames(_schema: Schema): string[] {
 }
 
 /** What will be taken away has a copy; copies of values that were changed since are gone. */
-function copyToAttic({ plan, attic }: Steps): Block[] {
+function copyToAttic(steps: Steps): Block[] {
+  const { plan, attic } = steps;
   return [
     ...atticNamespaces(plan, "forward").map(name => ({
       title: "make room in the attic",
       statements: [`CREATE SCHEMA ${quote(name)}`],
     })),
     ...numberRows(plan, attic),
-    ...keepBlocks(withoutFilled(plan), attic),
-    ...roomForFilled(plan, attic, ({ table }) => addressOf(table)),
+    ...keepBlocks(keptUnderLock(plan, attic), attic),
+    ...mirrorColumns(steps),
+    ...roomForTriggers(plan, attic, ({ table }) => addressOf(table)),
     ...keepCounters(plan, attic),
     ...findRows(plan, attic),
     ...changedSinceBlocks(plan, attic),
@@ -133,104 +145,6 @@ function definitions({ changes, plan }: Steps, kind: Change["kind"]): Block[] {
   return blockEach(changes, change =>
     change.kind === kind && isOfDefinition(change) ? definitionSql(change as TypeChange, plan) : [],
   );
-}
-
-/** Nothing refers any more to what will go or change. */
-function dropReferences(steps: Steps): Block[] {
-  const { changes, plan } = steps;
-  const exchanged = new Set<Change>(plan.online ? exchangedReferences(steps).values() : []);
-  return alterations(changes, change =>
-    change.kind === "drop part" && change.what === "foreign key" && !exchanged.has(change)
-      ? { table: change.table, clauses: [dropConstraintSql(change.value)] }
-      : undefined,
-  );
-}
-
-function dropConstraintSql({ name }: { readonly name: string }): string {
-  return `DROP CONSTRAINT ${quote(name)}`;
-}
-
-/** No index speaks of what will change: not of values either, which one that is made anew may not allow twice. */
-function dropIndexes(steps: Steps): Block[] {
-  const { changes, was, names, plan } = steps;
-  if (plan.online) return dropIndexesOnline(steps, "early");
-  return blockEach(changes, change => {
-    if (change.kind === "drop part" && change.what === "index")
-      return [dropIndexSql(was(change.table), change.value)];
-    if (change.kind !== "alter part" || change.what !== "index") return [];
-    return [dropIndexSql(was(names.before(change.table)), change.before)];
-  });
-}
-
-/** No trigger of ours speaks of a name that goes. */
-function dropStamps({ stamps }: Steps): Block[] {
-  return stamps.dropped.map(({ table, column }) => ({
-    title: `drop the stamp of ${addressOf(table)}.${column.name}`,
-    statements: dropStampSql(table, column),
-  }));
-}
-
-/** The names of tables that go are free. */
-function dropTables(steps: Steps): Block[] {
-  return steps.changes.flatMap(change =>
-    change.kind === "drop table" ? [dropTable(change.table, steps)] : [],
-  );
-}
-
-function dropTable(dropped: Table, { plan }: Steps): Block {
-  const address = addressOf(dropped);
-  const kept = putAway(plan, address);
-  if (!kept)
-    return {
-      title: titleOf({ kind: "drop table", table: dropped }),
-      statements: [`DROP TABLE ${quoteTable(address)}`],
-    };
-  const isDropped = (reference: Table["foreignKeys"][number]) =>
-    plan.changes.some(
-      change =>
-        change.kind === "drop part" &&
-        change.what === "foreign key" &&
-        change.table === address &&
-        equal(change.value, reference),
-    );
-  const references = kept.table.foreignKeys.filter(each => !isDropped(each));
-  return {
-    title: `put table ${address} into the attic`,
-    statements: keepTableSql(kept, references, plan),
-  };
-}
-
-/** What is computed is gone before what it is computed from. */
-function dropComputed({ changes }: Steps): Block[] {
-  return alterations(changes, change =>
-    isDropOfComputed(change) ? dropColumnOrConstraint(change) : undefined,
-  );
-}
-
-/** What goes is gone, in the old names. */
-function dropColumnsAndConstraints({ changes }: Steps): Block[] {
-  return alterations(changes, change =>
-    isDropOfComputed(change) ? undefined : dropColumnOrConstraint(change),
-  );
-}
-
-function isDropOfComputed(change: Change): boolean {
-  return change.kind === "drop column" && change.column.computed !== undefined;
-}
-
-function dropColumnOrConstraint(change: Change): Alteration | undefined {
-  if (change.kind === "drop column")
-    return { table: change.table, clauses: [`DROP COLUMN ${quote(change.column.name)}`] };
-  return change.kind === "drop part" && isConstraint(change)
-    ? { table: change.table, clauses: [dropConstraintSql(change.value)] }
-    : undefined;
-}
-
-/** Whether a part is stated in the table it belongs to: references are stated last of all, indexes by themselves. */
-function isConstraint<C extends AddPart | DropPart | AlterPart>(
-  change: C,
-): change is Exclude<C, { readonly what: "foreign key" | "index" }> {
-  return change.what !== "foreign key" && change.what !== "index";
 }
 
 /** Everything has the name it will have. */
@@ -431,7 +345,7 @@ function referencesOf(table: Table, changes: readonly Change[]): Block[] {
 /** The attic knows what values have become, or has let go of what came back. */
 function finishAttic({ plan, attic }: Steps): Block[] {
   return [
-    ...becameBlocks(withoutFilled(plan), attic),
+    ...becameBlocks(keptUnderLock(plan, attic), attic),
     ...roomForHeld(plan, attic),
     ...keepHeld(plan, attic),
     ...unnumberRows(plan, attic),
@@ -439,7 +353,7 @@ function finishAttic({ plan, attic }: Steps): Block[] {
     ...emptiedBlocks(plan, attic),
     ...atticNamespaces(plan, "back").map(name => ({
       title: "let go of the room in the attic",
-      statements: [`DROP SCHEMA ${quote(name)}`],
+      statements: [`DROP SCHEMA ${plan.attic?.leftOver ? "IF EXISTS " : ""}${quote(name)}`],
     })),
   ];
 }

@@ -232,7 +232,7 @@ function isInTheWay(
 }
 
 /** How a part came by its name, which may have been by way of a spare one, and the name it had. */
-function renamesOf(
+export function renamesOf(
   changes: readonly Change[],
   table: string,
   kind: PartKind,

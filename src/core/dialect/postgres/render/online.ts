@@ -1,27 +1,32 @@
 import type { AddColumn, AddPart, AlterPart, Change, DropPart } from "../../../change/types.js";
 import { describeChange } from "../../../change/words.js";
-import { addressOf, parseAddress, tablesByAddress } from "../../../schema/address.js";
+import { addressOf, tablesByAddress } from "../../../schema/address.js";
 import { equal } from "../../../schema/canonical.js";
 import { columnsOfPart } from "../../../schema/lookups.js";
-import { cutName } from "../../../schema/naming.js";
-import { isObject, type Definition, type Index, type Table } from "../../../schema/types.js";
-import { keepFilledSql, keptByFilling, withoutFilled } from "../../shared/attic.js";
+import { isObject, type Definition, type Table } from "../../../schema/types.js";
+import {
+  keepFilledSql,
+  keptByFilling,
+  keptColumnsByTrigger,
+  keptUnderLock,
+} from "../../shared/kept-by-triggers.js";
 import type { KeptValues } from "../../shared/kept.js";
 import type { Block, Hindrance, RenderPlan } from "../../shared/render-plan.js";
 import { attic } from "../attic.js";
-import { dollarQuoted, FILLER, NAME_LIMIT, quote, quoteBeside, quoteTable } from "../names.js";
+import { quote, quoteBeside, quoteTable } from "../names.js";
 import { awayMeanwhile } from "../../shared/away.js";
 import { steps } from "../steps.js";
-import { keepsStored } from "../stored.js";
 import { dimensionsOver, NAME } from "../types.js";
 import { blockEach } from "./alterations.js";
+import { apartBeside, notYetValid, rewrites, spareName, whyNotBeside } from "./beside.js";
 import { alterTableSql, type Alteration } from "./clauses.js";
 import { addColumnSql, alterColumnSql, defaultSql, fillSql } from "./columns.js";
 import { isMadeAnew } from "./definitions.js";
 import { withLifted } from "./lift.js";
+import { ourFunction, triggerSql } from "./meanwhile.js";
 import { isGenerated, ownedSequenceOf } from "./sequences.js";
 import type { Steps } from "./steps.js";
-import { constraintSql, createIndexSql, dropIndexSql } from "./tables.js";
+import { attachUniqueSql, constraintSql, createIndexSql, dropIndexSql, indexOfUnique } from "./tables.js";
 
 /**
  * What keeps writers waiting as long as a table has rows, however it is written: https://www.postgresql.org/docs/15/sql-altertable.html#SQL-ALTERTABLE-NOTES.
@@ -29,13 +34,13 @@ import { constraintSql, createIndexSql, dropIndexSql } from "./tables.js";
  * @param blocks its statements, online
  */
 export function hindrancesIn(plan: RenderPlan, blocks: readonly Block[]): Hindrance[] {
-  const changes = withLifted(plan.changes, plan.before, plan.after);
+  const changes = withLifted(apartBeside({ ...plan, online: true }).rest, plan.before, plan.after);
   const found = [
     ...changes.flatMap(change => {
       const reason = hindranceOf(change, plan);
       return reason === undefined ? [] : [{ what: describeChange(change), reason }];
     }),
-    ...(withoutFilled({ ...plan, online: true }).attic?.kept ?? []).flatMap((kept): Hindrance[] => {
+    ...(keptUnderLock({ ...plan, online: true }, attic).attic?.kept ?? []).flatMap((kept): Hindrance[] => {
       if (kept.kind === "table")
         return attic.copies?.(kept.table, plan)
           ? [
@@ -64,10 +69,11 @@ function hindranceOf(change: Change, plan: RenderPlan): string | undefined {
       return isGenerated(change.column) || ownedSequenceOf(change.column)
         ? `${WRITTEN} to count it`
         : undefined;
-    case "alter column":
-      return keepsStored(change) && change.before.collation === change.after.collation
-        ? undefined
-        : `its values are stored otherwise: ${WRITTEN}`;
+    case "alter column": {
+      if (!rewrites(change)) return undefined;
+      const reason = whyNotBeside(change, plan);
+      return `its values are stored otherwise: ${WRITTEN}${reason === undefined ? "" : `, since ${reason}`}`;
+    }
     case "alter table": {
       const [was, now] = [change.before.options?.[NAME] ?? {}, change.after.options?.[NAME] ?? {}];
       return was["unlogged"] === now["unlogged"] && was["using"] === now["using"] ? undefined : WRITTEN;
@@ -92,11 +98,6 @@ function hindranceOf(change: Change, plan: RenderPlan): string | undefined {
 
 function domainsOf({ after: { definitions = [] } }: RenderPlan): Definition[] {
   return definitions.filter(({ kind }) => kind === "domain");
-}
-
-/** A check or a reference that holds for what is written from now on; rows that are there are looked at later. */
-function notYetValid(sql: string): string {
-  return sql.endsWith(" NOT VALID") ? sql : `${sql} NOT VALID`;
 }
 
 /** What arrives at a table that stays, or changes of it; undefined: it comes by another phase. */
@@ -147,11 +148,6 @@ function filledLate({ column, fill }: AddColumn): string | undefined {
 const SAME_FOR_ALL =
   /^\(*(?:E?'(?:[^']|'')*'|[-+]?\d+(?:\.\d+)?|true|false|null|now\(\)|current_(?:timestamp|date)|localtimestamp)(?:\(\d+\))?\)*(?:::[\w ]+(?:\([\d, ]+\))?(?:\[\])*)*\)*$/i;
 
-/** What an index, or a demand, is called while another of its name stands beside it. */
-function spareName(name: string): string {
-  return cutName(`emberset_new_${name}`, NAME_LIMIT);
-}
-
 /** The statements of an index that arrives or changes, built while others write: the old one serves until it does. */
 export function indexOnline(change: AddPart<"index"> | AlterPart<"index">, table: Table): string[] {
   if (change.kind === "add part") return [createIndexSql(table, change.value, "CONCURRENTLY")];
@@ -190,15 +186,8 @@ export function dropIndexesOnline(
 export function uniqueOnline(change: AddPart<"unique"> | AlterPart<"unique">, table: Table): string[] {
   const isNew = change.kind === "add part";
   const after = isNew ? change.value : change.after;
-  const { columns, include, options, deferrable } = after;
-  const name = isNew ? after.name : spareName(after.name);
-  const index: Index = {
-    ...{ name, unique: true, parts: columns.map(column => ({ column })) },
-    ...(include && { include }),
-    ...(options && { options }),
-  };
-  const late = deferrable ? ` DEFERRABLE INITIALLY ${deferrable.toUpperCase()}` : "";
-  const attach = `ADD CONSTRAINT ${quote(after.name)} UNIQUE USING INDEX ${quote(name)}${late}`;
+  const index = indexOfUnique(after, isNew ? after.name : spareName(after.name));
+  const attach = attachUniqueSql(after, index.name);
   const gone = isNew ? [] : [`DROP CONSTRAINT ${quote(after.name)}`];
   return [createIndexSql(table, index, "CONCURRENTLY"), alterTableSql(addressOf(table), ...gone, attach)];
 }
@@ -311,36 +300,46 @@ export function proveOnline({ changes, now, plan }: Pick<Steps, "changes" | "now
 /** What a run that stopped may leave behind, and no schema tells. */
 export function tidyOnline(plan: RenderPlan): string[] {
   const tables = tablesByAddress(plan.after);
-  return withLifted(plan.changes, plan.before, plan.after)
+  const mirrors = keptColumnsByTrigger(plan, attic).map(
+    ({ table }) =>
+      `DROP FUNCTION IF EXISTS ${quoteBeside(table, ourFunction("keep", addressOf(table)))}() CASCADE`,
+  );
+  const fillers = withLifted(plan.changes, plan.before, plan.after)
     .flatMap(demandOf)
     .flatMap(demand => {
       const table = tables.get(demand.table);
       const isFilled = table && demand.fill !== undefined;
       return isFilled ? [`DROP FUNCTION IF EXISTS ${fillerOf(demand, table)}() CASCADE`] : [];
     });
+  return [...mirrors, ...fillers];
 }
 
 /** The function that fills what is written meanwhile; its trigger goes with it. */
 function fillerOf({ table, name }: Demand, beside: Table): string {
-  return quoteBeside(beside, fillerName(table, name));
-}
-
-function fillerName(table: string, column: string): string {
-  return cutName(`${FILLER}${parseAddress(table).name}_${column}`, NAME_LIMIT);
+  return quoteBeside(beside, ourFunction("fill", table, name));
 }
 
 /** @param kept what the attic is to have of it: the trigger, which whoever writes has the right to, keeps it with each row */
 function fillSteps(demand: Demand, beside: Table, kept: KeptValues | undefined): string[] {
   const { table, name, fill = "NULL", filling = fill } = demand;
-  const [column, filler] = [quote(name), fillerOf(demand, beside)];
-  const keep = kept
-    ? ` IF TG_OP = 'UPDATE' AND OLD.${column} IS NULL THEN ${keepFilledSql(kept, name, attic)}; END IF;`
-    : "";
-  const body = ` BEGIN IF NEW.${column} IS NULL THEN NEW.${column} := ${filling};${keep} END IF; RETURN NEW; END `;
-  const asOwn = kept ? " SECURITY DEFINER SET search_path FROM CURRENT" : "";
+  const column = quote(name);
+  const keep = kept && [
+    `  IF TG_OP = 'UPDATE' AND OLD.${column} IS NULL THEN`,
+    `    ${keepFilledSql(kept, name, attic)};`,
+    "  END IF;",
+  ];
   return [
-    `CREATE FUNCTION ${filler}() RETURNS trigger LANGUAGE plpgsql${asOwn} AS ${dollarQuoted(body, "fill")}`,
-    `CREATE TRIGGER ${quote(fillerName(table, name))} BEFORE INSERT OR UPDATE ON ${quoteTable(table)} FOR EACH ROW EXECUTE FUNCTION ${filler}()`,
+    ...triggerSql({
+      ...{ table: beside, name: ourFunction("fill", table, name), when: "BEFORE INSERT OR UPDATE" },
+      ...(keep && { means: ["SECURITY DEFINER", "SET search_path FROM CURRENT"] }),
+      lines: [
+        `IF NEW.${column} IS NULL THEN`,
+        `  NEW.${column} := ${filling};`,
+        ...(keep ?? []),
+        "END IF;",
+        "RETURN NEW;",
+      ],
+    }),
     `UPDATE ${quoteTable(table)} SET ${column} = ${kept ? "NULL" : fill} WHERE ${column} IS NULL`,
   ];
 }

@@ -7,6 +7,7 @@ import type { KeptBesideKey, KeptValues } from "../../shared/kept.js";
 import type { RenderPlan } from "../../shared/render-plan.js";
 import { atticFor } from "../attic.js";
 import { typeOf, widens } from "../types.js";
+import { apartBeside, type Beside } from "./beside.js";
 import { withLifted } from "./lift.js";
 import { withSpareSequences } from "./sequences.js";
 
@@ -14,6 +15,8 @@ import { withSpareSequences } from "./sequences.js";
 export interface Steps {
   readonly plan: RenderPlan;
   readonly changes: readonly Change[];
+  /** Columns that change by way of a second one, which, and what is about them, are not among the changes. */
+  readonly beside: readonly Beside[];
   readonly attic: AtticSyntax;
   readonly names: NamesThrough;
   /** A table as it was, by its address at the start. */
@@ -34,7 +37,8 @@ export interface Steps {
 /** What the phases of a script share, worked out once for a plan. */
 export function stepsOf(given: RenderPlan): Steps {
   const { before, after } = given;
-  const { changes, moves } = withSpareSequences(withLifted(given.changes, before, after));
+  const { beside, rest } = apartBeside(given);
+  const { changes, moves } = withSpareSequences(withLifted(rest, before, after));
   const plan = { ...given, changes };
   const names = namesThrough(changes);
   const [oldTables, newTables] = [tablesByAddress(before), tablesByAddress(after)];
@@ -42,6 +46,7 @@ export function stepsOf(given: RenderPlan): Steps {
   return {
     plan,
     changes,
+    beside,
     attic: atticFor(plan),
     names,
     was: address => known(oldTables, address),

@@ -1,7 +1,16 @@
 import { expressionSql } from "../../../lower/expressions.js";
 import { addressOf, parseAddress } from "../../../schema/address.js";
 import { handlePart } from "../../../schema/types.js";
-import type { Column, ForeignKey, Index, Options, PartKind, Parts, Table } from "../../../schema/types.js";
+import type {
+  Column,
+  ForeignKey,
+  Index,
+  Options,
+  PartKind,
+  Parts,
+  Table,
+  Unique,
+} from "../../../schema/types.js";
 import { textFor } from "../../../sql/placeholders.js";
 import { literalSql } from "../expressions.js";
 import { dollarQuoted, quote, quoteBeside, quoteList, quoteTable } from "../names.js";
@@ -192,6 +201,21 @@ export function createIndexSql(table: Table, index: Index, how?: "CONCURRENTLY")
   const columns = `(${parts.join(", ")})${behind.filter(Boolean).join("")}`;
   const apart = how ? `${how} ` : "";
   return `CREATE ${unique}INDEX ${apart}${quote(index.name)} ON ${quoteTable(addressOf(table))}${method} ${columns}${where}`;
+}
+
+/** The index that a unique constraint is made of, where it is built before, under a name of its own. */
+export function indexOfUnique({ columns, include, options }: Unique, name: string): Index {
+  return {
+    ...{ name, unique: true, parts: columns.map(column => ({ column })) },
+    ...(include && { include }),
+    ...(options && { options }),
+  };
+}
+
+/** The clause that makes a unique constraint of it, which gets the constraint's name. */
+export function attachUniqueSql({ name, deferrable }: Unique, index: string): string {
+  const late = deferrable ? ` DEFERRABLE INITIALLY ${deferrable.toUpperCase()}` : "";
+  return `ADD CONSTRAINT ${quote(name)} UNIQUE USING INDEX ${quote(index)}${late}`;
 }
 
 /** Drops an index, which stands in the namespace of its table. */
