@@ -119,7 +119,8 @@ function probeRatios(dialect, tools) {
         sql =>
           /^(?:SELECT|WITH)\b/.test(sql) &&
           /pieces/.test(sql) &&
-          !/emberset_ledger|information_schema|pg_class|sqlite_schema/.test(sql),
+          // How fast the server reads is measured for what the change costs, not for what is in its way.
+          !/emberset_ledger|information_schema|pg_class|sqlite_schema|sum\(.*LIMIT \d+\) AS t$/.test(sql),
       );
       const start = timed(() => client("SELECT 1;"));
       return [ours, timed(() => client(`${byHand.join(";\n")};`)) - start];
