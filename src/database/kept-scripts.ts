@@ -36,8 +36,9 @@ export async function makeKept(database: Database): Promise<void> {
 
 /** Keeps a migration that ran, in the table that is there. Part of the migration's transaction. */
 export async function keepMigration(database: Database, number: number, kept: KeptMigration): Promise<void> {
-  await forgetMigration(database, number);
-  await database.run(`INSERT INTO ${nameIn(database)} (number, files) VALUES (?, ?)`, number, packed(kept));
+  const orReplace = database.dialect.rows.orReplace("number", "files");
+  const sql = `INSERT INTO ${nameIn(database)} (number, files) VALUES (?, ?) ${orReplace}`;
+  await database.run(sql, number, packed(kept));
 }
 
 /** The same goes into each of many databases. */

@@ -2,12 +2,14 @@ import { splitStatements, type Statement } from "../core/sql/statements.js";
 import type { Catalog } from "../core/dialect/shared/dialect.js";
 import { equal } from "../core/schema/canonical.js";
 import { LEDGER } from "../core/schema/internal-tables.js";
+import type { Spellings } from "../core/lower/spellings.js";
 import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import { problems, type Problem, type RowsDone } from "../core/problems.js";
 import type { Direction } from "../core/direction.js";
 import type { EngineError, Database } from "./session/database.js";
 import { readJournal, sayStopped, turnBack, type JournalEntry } from "./journal.js";
 import {
+  allSpellings,
   dropEmptyLedger,
   makeLedger,
   readLedger,
@@ -64,6 +66,8 @@ interface RunOutcome {
   readonly tookMs: number;
   /** What the database held when the script was done, as far as that was looked at. */
   readonly catalog?: Catalog | undefined;
+  /** How the engine spells expressions there, by all that has run. */
+  readonly spellings?: Spellings | undefined;
   /** Whether what the engine makes of expressions was taken from another database. */
   readonly presumed?: boolean;
 }
@@ -258,7 +262,7 @@ async function recorded(
   ledger: readonly LedgerEntry[],
   { migration, direction, scripts, after, respells, kept, online }: MigrationRun,
   { tookMs, ends }: { readonly tookMs: number; readonly ends: () => Promise<void> },
-): Promise<Pick<RunOutcome, "catalog" | "presumed">> {
+): Promise<Pick<RunOutcome, "catalog" | "presumed" | "spellings">> {
   const together = bySteps(database, online)?.steps.together ?? (work => work());
   if (direction === "back") {
     await together(async () => {
@@ -266,7 +270,8 @@ async function recorded(
       await ends();
     });
     await dropEmptyLedger(database);
-    return { presumed: false };
+    const left = ledger.filter(({ number }) => number !== migration.number);
+    return { presumed: false, spellings: allSpellings(left) };
   }
   const checksums = { forward: scripts.forward.checksum, back: scripts.back.checksum };
   const isSpelled = database.dialect.catalog.respells && respells;
@@ -280,7 +285,11 @@ async function recorded(
     await recordRun(database, { migration, checksums, tookMs, spellings, kept });
     await ends();
   });
-  return { catalog, presumed: presumed !== undefined };
+  return {
+    catalog,
+    presumed: presumed !== undefined,
+    spellings: { ...allSpellings(ledger), ...spellings },
+  };
 }
 
 /** A scratch database has no roles to grant something to. */

@@ -12,7 +12,7 @@ import { openProject } from "./open-project.js";
 import { watched, type TargetOptions } from "./options.js";
 import type { RanMigration } from "./options.js";
 import {
-  ranThere,
+  lookedAt,
   refuseOtherStory,
   runMigrations,
   showScripts,
@@ -98,7 +98,7 @@ async function backOn(target: TargetSettings, history: History, options: BackOpt
       }
       const result = options.show
         ? await showScripts(target, migrations, "back", database)
-        : await runMigrations(database, migrations, "back", options, ranThere(state));
+        : await runMigrations(database, migrations, "back", options, lookedAt(state));
       return { ...result, ran: [...first, ...result.ran], editedBack, goneOn };
     },
   );

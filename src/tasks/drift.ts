@@ -1,7 +1,7 @@
 import { diff } from "../core/change/diff.js";
 import type { Change } from "../core/change/types.js";
 import type { Catalog, Dialect } from "../core/dialect/shared/dialect.js";
-import { respell } from "../core/lower/spellings.js";
+import { respell, type Spellings } from "../core/lower/spellings.js";
 import { addressOf } from "../core/schema/address.js";
 import { withoutInternal } from "../core/schema/internal-tables.js";
 import { definitionKey, type Index, type Schema } from "../core/schema/types.js";
@@ -24,19 +24,25 @@ interface BesideIndex {
   readonly index: Index;
 }
 
+/** What was read of a database just now. */
+export interface Known {
+  readonly catalog?: Catalog | undefined;
+  /** How its ledger spells expressions. */
+  readonly spellings?: Spellings | undefined;
+}
+
 /**
  * Holds a database against the schema its ledger says it has. @param expected in portable words
- * @param catalog what it holds, where that was read just now
  */
-export async function lookAt(database: Database, expected: Schema, catalog?: Catalog): Promise<Found> {
+export async function lookAt(database: Database, expected: Schema, known: Known = {}): Promise<Found> {
   const { dialect } = database;
-  const held = catalog ?? (await database.readCatalog());
+  const held = known.catalog ?? (await database.readCatalog());
   if (dialect.catalog.respells) {
-    const spellings = allSpellings(await readLedger(database));
+    const spellings = known.spellings ?? allSpellings(await readLedger(database));
     return compared(dialect, expected, held, settled => respell(settled, spellings));
   }
-  const known = lately.get(held)?.get(expected);
-  if (known) return known;
+  const before = lately.get(held)?.get(expected);
+  if (before) return before;
   const found = compared(dialect, expected, held);
   lately.set(held, (lately.get(held) ?? new WeakMap<Schema, Found>()).set(expected, found));
   return found;

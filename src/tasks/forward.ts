@@ -13,7 +13,7 @@ import { openProject } from "./open-project.js";
 import { type TargetOptions, watched } from "./options.js";
 import type { RanMigration } from "./options.js";
 import {
-  ranThere,
+  lookedAt,
   refuseOtherStory,
   refuseOutOfOrder,
   runMigrations,
@@ -89,7 +89,7 @@ async function forwardOn(
       history,
       wanted.filter(({ name }) => name !== state.stopped?.name),
     );
-    const result = await runMigrations(database, wanted, "forward", options, ranThere(state), held);
+    const result = await runMigrations(database, wanted, "forward", options, lookedAt(state), held);
     return { ...result, left, undone };
   };
   const fresh = chooseMigrations(emptyState(history, target.dialect), options.to);

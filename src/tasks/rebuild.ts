@@ -65,7 +65,7 @@ export async function rebuild(options: RebuildOptions): Promise<RebuildResult> {
       migrations,
       "forward",
       { onEvent, mayLose: async () => true },
-      [],
+      { ran: [] },
     );
     return { ...ran, gone };
   });

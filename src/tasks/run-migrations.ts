@@ -3,11 +3,11 @@ import { describeChange } from "../core/change/words.js";
 import type { Catalog, Dialect } from "../core/dialect/shared/dialect.js";
 import type { Direction } from "../core/direction.js";
 import type { Schema } from "../core/schema/types.js";
-import { Problem, problems, type StoppedRun } from "../core/problems.js";
+import { Problem, problems } from "../core/problems.js";
 import { mayRespell } from "../core/plan/plan.js";
 import { columnsOfPart } from "../core/schema/lookups.js";
 import type { Database } from "../database/session/database.js";
-import { readJournal, sayStopped } from "../database/journal.js";
+import { readJournal, sayStopped, type JournalEntry } from "../database/journal.js";
 import { readLedger } from "../database/ledger.js";
 import { MoreLost } from "../database/losses.js";
 import { runMigration } from "../database/run-migration.js";
@@ -18,7 +18,7 @@ import { isEdited, migrationPlan, wayOf } from "../history/script.js";
 import { dialectOf, type TargetSettings } from "../project/settings.js";
 import { costsOf, costsOn, type CostReport } from "./costs.js";
 import { askForMore, askRows, losingProbes, type NextRun } from "./ask-rows.js";
-import { lookAt } from "./drift.js";
+import { lookAt, type Known } from "./drift.js";
 import type { MayLose, RanMigration, TaskOptions } from "./options.js";
 import type { DatabaseState } from "./state.js";
 
@@ -49,9 +49,17 @@ interface ShownScript {
   readonly costs: CostReport;
 }
 
-/** The names of what has run on a database, the oldest first. */
-export function ranThere({ entries }: DatabaseState): string[] {
-  return entries.flatMap(({ run }) => (run ? [run.name] : []));
+/** What a database was found to be before something runs there. */
+interface Looked {
+  /** The names of what had run there, the oldest first. */
+  readonly ran: readonly string[];
+  /** A run that has stopped there in the midst. */
+  readonly stopped?: JournalEntry | undefined;
+}
+
+/** What has run on a database, and what has stopped there. */
+export function lookedAt({ entries, stopped }: DatabaseState): Looked {
+  return { ran: entries.flatMap(({ run }) => (run ? [run.name] : [])), stopped };
 }
 
 /**
@@ -112,7 +120,7 @@ export async function showScripts(
 
 /**
  * Runs migrations one after the other, each in a transaction of its own, and looks at the database afterwards.
- * @param looked the names of what had run there when it was looked at, the oldest first; absent: nobody else is there
+ * @param looked what was there when it was looked at; absent: nobody else is there
  * @param held what the database holds, where that was read just now
  * @throws Problem E139, E303, E401 to E409, E502, E503, E517 to E520
  */
@@ -121,25 +129,28 @@ export async function runMigrations(
   migrations: readonly Migration[],
   direction: Direction,
   options: RunOptions,
-  looked?: readonly string[],
+  looked?: Looked,
   held?: Catalog,
 ): Promise<RunResult> {
   const { target } = database;
   await seeToRoles(database, migrations, direction, options.createRoles);
   const ran: RanMigration[] = [];
   const [first, last] = [migrations[0], migrations.at(-1)];
-  const stopped = first && (await stoppedIn(database, first, direction));
+  const { ran: ranBefore, stopped: entry } = looked ?? (await lookNow(database));
+  const isThis = entry?.name === first?.name && entry?.direction === direction;
+  const stopped = entry && isThis ? sayStopped(entry) : undefined;
   // What differed before is no script's doing.
   const start = first && wayOf(first, direction).before;
-  const already = start && !stopped && start.tables.length > 0 ? await driftLines(database, start, held) : [];
-  let [now, isPresumed]: [Catalog | undefined, boolean] = [undefined, false];
-  let there = looked ?? (await readLedger(database)).map(({ name }) => name);
+  const already =
+    start && !stopped && start.tables.length > 0 ? await driftLines(database, start, { catalog: held }) : [];
+  let [now, isPresumed]: [Known, boolean] = [{}, false];
+  let there = ranBefore;
   try {
     for (const migration of migrations) {
       const before = ran.map(({ name }) => name);
       const next = { migration, direction, before, stopped: migration === first ? stopped : undefined };
-      const { run, catalog, presumed } = await runOne(database, next, there, options);
-      now = catalog;
+      const { run, presumed, ...known } = await runOne(database, next, there, options);
+      now = known;
       isPresumed ||= presumed === true;
       there = direction === "forward" ? [...there, run.name] : there.filter(name => name !== run.name);
       ran.push(run);
@@ -158,31 +169,26 @@ export async function runMigrations(
   };
 }
 
-/** Where an earlier run of a migration, in the same direction, has stopped; undefined: none has. */
-async function stoppedIn(
-  database: Database,
-  { name }: Migration,
-  direction: Direction,
-): Promise<StoppedRun | undefined> {
-  const entry = await readJournal(database);
-  return entry?.name === name && entry.direction === direction ? sayStopped(entry) : undefined;
+async function lookNow(database: Database): Promise<Looked> {
+  const ran = (await readLedger(database)).map(({ name }) => name);
+  return { ran, stopped: await readJournal(database) };
 }
 
 /** How a database differs from what the migrations say, once what was presumed of it is put right. */
 async function driftAfter(
   database: Database,
   expected: Schema,
-  { now, isPresumed }: { readonly now: Catalog | undefined; readonly isPresumed: boolean },
+  { now, isPresumed }: { readonly now: Known; readonly isPresumed: boolean },
 ): Promise<string[]> {
-  const held = now ?? (await database.readCatalog());
-  const drift = await driftLines(database, expected, held);
+  const catalog = now.catalog ?? (await database.readCatalog());
+  const drift = await driftLines(database, expected, { ...now, catalog });
   if (drift.length === 0 || !isPresumed) return drift;
-  const isOtherwise = await spelledOtherwise(database, held, database.dialect.types.settle(expected));
-  return isOtherwise ? driftLines(database, expected, held) : drift;
+  const isOtherwise = await spelledOtherwise(database, catalog, database.dialect.types.settle(expected));
+  return isOtherwise ? driftLines(database, expected, { catalog }) : drift;
 }
 
-async function driftLines(database: Database, expected: Schema, catalog?: Catalog): Promise<string[]> {
-  const { drift, indexes } = await lookAt(database, expected, catalog);
+async function driftLines(database: Database, expected: Schema, known: Known): Promise<string[]> {
+  const { drift, indexes } = await lookAt(database, expected, known);
   return [
     ...drift.map(describeChange),
     ...indexes.map(({ table, index }) => `add index ${index.name} on ${table}`),
@@ -194,11 +200,7 @@ async function runOne(
   next: NextRun,
   ran: readonly string[],
   options: RunOptions,
-): Promise<{
-  readonly run: RanMigration;
-  readonly catalog?: Catalog | undefined;
-  readonly presumed?: boolean;
-}> {
+): Promise<Known & { readonly run: RanMigration; readonly presumed?: boolean }> {
   const { dialect } = database;
   const { migration, direction, stopped } = next;
   // Of one that stopped in the midst, the rows are no more as they were: what goes is counted when it is about to.

@@ -39,6 +39,11 @@ export interface DatabaseState {
 
 /** Holds a database's ledger against the migrations on disk. */
 export async function readState(database: Database, history: History | TornHistory): Promise<DatabaseState> {
+  const look = () => stateThere(database, history);
+  return database.asOneLook?.(look) ?? look();
+}
+
+async function stateThere(database: Database, history: History | TornHistory): Promise<DatabaseState> {
   const ledger = await readLedger(database);
   const first = history.migrations[0];
   const folded = first?.folds && foldedLedger(ledger, baselineOf(first, database.dialect.name));

@@ -26,8 +26,8 @@ export async function goOn(
 ): Promise<readonly RanMigration[]> {
   const migration = stoppedMigration(database, history, stopped);
   if (stopped.script !== undefined) return [await backFromMidst(database, { migration, stopped }, options)];
-  const there = (await readLedger(database)).map(({ name }) => name);
-  return (await runMigrations(database, [migration], stopped.direction, options, there)).ran;
+  const ran = (await readLedger(database)).map(({ name }) => name);
+  return (await runMigrations(database, [migration], stopped.direction, options, { ran, stopped })).ran;
 }
 
 /**

@@ -104,7 +104,7 @@ function databaseOver(
     runScripted,
     exclusively: (work, how) =>
       whileLocked(statements, { target, onWait: watched.onWait }, () =>
-        seen.whileLocked(() => (how === "by steps" ? shortly(statements, target, work) : work())),
+        seen.asOneLook(() => (how === "by steps" ? shortly(statements, target, work) : work())),
       ),
     watch: async scripted => {
       await refuseBreaking(database, scripted);

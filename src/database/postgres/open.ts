@@ -48,8 +48,8 @@ export async function openPostgres(
     watched,
   );
   try {
-    await database.run(SETTINGS);
-    await refuseOld(database);
+    const [shown] = await database.lastRows(`${SETTINGS}; SHOW server_version`);
+    refuseOld(target, String(shown?.["server_version"]));
     if (mode === "read") await database.run("SET default_transaction_read_only = on");
   } catch (error) {
     await database.close();
@@ -128,8 +128,7 @@ async function createDatabase(target: TargetSettings): Promise<void> {
   }
 }
 
-async function refuseOld({ rows, target }: Database): Promise<void> {
-  const version = String((await rows("SHOW server_version"))[0]?.["server_version"]);
+function refuseOld(target: TargetSettings, version: string): void {
   if (parseInt(version, 10) < OLDEST) {
     throw problems.tooOld({
       target: target.name,

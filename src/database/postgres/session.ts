@@ -57,8 +57,18 @@ export interface Connection {
   readonly end: () => Promise<void>;
 }
 
+/** One that takes several statements at once. */
+interface OverConnection extends Database {
+  /** Sends several, without parameters, at once. @returns the rows of the last */
+  readonly lastRows: (sql: string) => Promise<CatalogRow[]>;
+}
+
 /** A database by way of a connection. */
-export function databaseOver(connection: Connection, target: TargetSettings, watched: Watched): Database {
+export function databaseOver(
+  connection: Connection,
+  target: TargetSettings,
+  watched: Watched,
+): OverConnection {
   // Where the connection was cut, that says more than what the driver makes of it.
   const orCut = async <T>(work: Promise<T>): Promise<T> =>
     work.catch((error: unknown) => {
@@ -78,34 +88,28 @@ export function databaseOver(connection: Connection, target: TargetSettings, wat
     { target, watched, failures: FAILURES },
   );
   const { rows, runScripted, runAllScripted } = statements;
-  // Asked of the catalog itself: to_regclass may answer from a cache that has not yet heard of another's commit.
-  const { hasTable, run, whileLocked } = seenTables(
-    async names => {
-      const here = "(SELECT oid FROM pg_namespace WHERE nspname = current_schema())";
-      const list = names.map(() => "?").join(", ");
-      const sql = `SELECT relname AS name FROM pg_class WHERE relname IN (${list}) AND relnamespace = ${here}`;
-      return (await rows(sql, ...names)).map(({ name }) => String(name));
-    },
-    statements.run,
-    true,
-  );
+  const lastRows = (sql: string) =>
+    statements.sent(sql, async () => ((await orCut(connection.queries(sql))).at(-1) ?? []) as CatalogRow[]);
+  const { hasTable, run, asOneLook } = seenTables(names => whichOf(names, rows), statements.run, true);
   const isRunning = async () => (await rows(HOLDER)).length > 0;
   const { lockTimeout, batches } = target;
   return {
     dialect: dialectOf(target),
     target,
     rows,
+    lastRows,
     run,
     runScripted,
     ...(runAllScripted && { runAllScripted }),
     online: onlineSteps({ rows, run, runScripted, hasTable }, { lockTimeout, batches, isRunning }),
     exclusively: async (work, how) => {
-      const locked = () => whileLocked(work);
-      if (how === "by steps") return bySteps(statements, { target, onWait: watched.onWait }, locked);
-      const begin = `BEGIN ISOLATION LEVEL READ COMMITTED; SET LOCAL lock_timeout = ${lockTimeout}`;
-      await statements.sent(begin, () => orCut(connection.queries(begin)));
+      const locked = () => asOneLook(work);
+      const turn = { target, onWait: watched.onWait };
+      if (how === "by steps") return bySteps(statements, turn, locked);
+      const begin = `BEGIN ISOLATION LEVEL READ COMMITTED; SET LOCAL lock_timeout = ${lockTimeout}; `;
+      const ask = (sql: string, asked: number) => (asked === 0 ? lastRows(begin + sql) : rows(sql));
       try {
-        await takeTurn(rows, { target, onWait: watched.onWait }, "pg_try_advisory_xact_lock");
+        await takeTurn({ ask, rows }, turn, "pg_try_advisory_xact_lock");
         const result = await locked();
         await run("COMMIT");
         return result;
@@ -130,22 +134,36 @@ export function databaseOver(connection: Connection, target: TargetSettings, wat
     },
     readCatalog: () => readCatalog(statements, target, sql => orCut(connection.queries(sql))),
     hasTable,
+    asOneLook,
     close: () => connection.end(),
   };
+}
+
+/** Asked of the catalog itself: to_regclass may answer from a cache that has not yet heard of another's commit. */
+async function whichOf(names: readonly string[], rows: Database["rows"]): Promise<string[]> {
+  const here = "(SELECT oid FROM pg_namespace WHERE nspname = current_schema())";
+  const list = names.map(() => "?").join(", ");
+  const sql = `SELECT relname AS name FROM pg_class WHERE relname IN (${list}) AND relnamespace = ${here}`;
+  return (await rows(sql, ...names)).map(({ name }) => String(name));
 }
 
 interface Turn extends Pick<Watched, "onWait"> {
   readonly target: TargetSettings;
 }
 
+interface Asked extends Pick<Database, "rows"> {
+  /** Asks for the turn. @param asked how often that was done before */
+  readonly ask: (sql: string, asked: number) => Promise<CatalogRow[]>;
+}
+
 /**
  * Waits until no other run is at it. Asked again and again: who waits in one statement is a transaction that an index, which is
  * built meanwhile, waits for in its turn. @param take a function of the server's @throws Problem E404
  */
-async function takeTurn(rows: Database["rows"], { target, onWait }: Turn, take: string): Promise<void> {
+async function takeTurn({ ask, rows }: Asked, { target, onWait }: Turn, take: string): Promise<void> {
   const until = performance.now() + target.lockTimeout;
   for (let asked = 0; ; asked += 1) {
-    const [tried] = await rows(`SELECT ${take}(${LOCK_KEY}) AS taken`);
+    const [tried] = await ask(`SELECT ${take}(${LOCK_KEY}) AS taken`, asked);
     if (tried?.["taken"] === true) return;
     if (asked === 0) onWait?.(await holderOf(rows));
     if (performance.now() > until)
@@ -156,7 +174,7 @@ async function takeTurn(rows: Database["rows"], { target, onWait }: Turn, take: 
 
 /** Work in no transaction, while no other run is at it; no statement waits for long. */
 async function bySteps<T>({ rows, run }: Statements, turn: Turn, work: () => Promise<T>): Promise<T> {
-  await takeTurn(rows, turn, "pg_try_advisory_lock");
+  await takeTurn({ ask: sql => rows(sql), rows }, turn, "pg_try_advisory_lock");
   try {
     await run(`SET lock_timeout = ${Math.min(turn.target.lockTimeout, STEP_WAITS)}`);
     return await work();

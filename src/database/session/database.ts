@@ -44,7 +44,10 @@ export interface Database {
   /** How a script is run by steps while others write. Absent: there is one writer only. */
   readonly online?: Steps;
   readonly readCatalog: () => Promise<Catalog>;
-  readonly hasTable: (name: string) => Promise<boolean>;
+  /** @param afresh whether to ask also where it is known since the lock was taken. @default false */
+  readonly hasTable: (name: string, afresh?: boolean) => Promise<boolean>;
+  /** Work that reads and is done at once, so that which tables of ours there are need be asked once only. Absent: that saves nothing. */
+  readonly asOneLook?: <T>(work: () => Promise<T>) => Promise<T>;
   readonly close: () => Promise<void>;
 }
 

@@ -1,11 +1,11 @@
 import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
-import { LEDGER, LEDGER_KEPT } from "../../core/schema/internal-tables.js";
+import { JOURNAL, LEDGER, LEDGER_KEPT } from "../../core/schema/internal-tables.js";
 import type { Database, Value } from "./database.js";
 
 /** Which tables of ours there are, as far as that is known since the lock was taken: nobody else makes or drops one meanwhile. */
 export interface SeenTables extends Pick<Database, "hasTable" | "run"> {
-  /** Work done while the lock is held. */
-  readonly whileLocked: <T>(work: () => Promise<T>) => Promise<T>;
+  /** Work done while the lock is held, or that only reads and is done at once: which there are is asked once. */
+  readonly asOneLook: <T>(work: () => Promise<T>) => Promise<T>;
 }
 
 /**
@@ -20,8 +20,8 @@ export function seenTables(
 ): SeenTables {
   let known: Map<string, boolean> | undefined;
   return {
-    hasTable: async name => {
-      const seen = known?.get(name);
+    hasTable: async (name, afresh = false) => {
+      const seen = afresh ? undefined : known?.get(name);
       if (seen !== undefined) return seen;
       const names = known && isOneLook ? [...new Set([name, ...RECORDS])] : [name];
       const there = await ask(names);
@@ -33,19 +33,20 @@ export function seenTables(
       const [, verb, name] = /^(CREATE|DROP) TABLE ["`](\w+)["`]/.exec(sql) ?? [];
       if (name !== undefined) known?.set(name, verb === "CREATE");
     },
-    whileLocked: async work => {
+    asOneLook: async work => {
+      const outer = known;
       known = new Map();
       try {
         return await work();
       } finally {
-        known = undefined;
+        known = outer && new Map();
       }
     },
   };
 }
 
 /** What each run asks for. */
-const RECORDS = [LEDGER, LEDGER_KEPT];
+const RECORDS = [LEDGER, LEDGER_KEPT, JOURNAL];
 
 /**
  * What a table of ours holds; nothing where there is none, or none any more: a run that takes the first migration back, and is at
@@ -58,12 +59,12 @@ export async function rowsOfOurs(
   ...values: readonly Value[]
 ): Promise<CatalogRow[]> {
   for (let tries = 1; ; tries += 1) {
-    if (!(await hasTable(table))) return [];
+    if (!(await hasTable(table, tries > 1))) return [];
     try {
       return await rows(sql, ...values);
     } catch (error) {
       // A transaction that an error has ended answers no more; and whatever else is wrong stays so.
-      const answers = await hasTable(table).then(
+      const answers = await hasTable(table, true).then(
         () => true,
         () => false,
       );

@@ -65,7 +65,7 @@ function databaseOver(
 ): Database {
   const statements = statementsOver(driverOver(connection), { target, watched, failures: FAILURES });
   const { rows, runScripted } = statements;
-  const { hasTable, run, whileLocked } = seenTables(
+  const { hasTable, run, asOneLook } = seenTables(
     async names => {
       const list = names.map(() => "?").join(", ");
       const sql = `SELECT name FROM sqlite_schema WHERE type = 'table' AND name IN (${list})`;
@@ -83,7 +83,7 @@ function databaseOver(
     exclusively: async work => {
       await takeLock(statements, sql => void connection.exec(sql), { target, onWait: watched.onWait });
       try {
-        const result = await whileLocked(work);
+        const result = await asOneLook(work);
         await run("COMMIT");
         return result;
       } catch (error) {

@@ -11,6 +11,7 @@ export const rows: DialectRows = {
   manyGroups: "SQL_BIG_RESULT",
   lengthSql: columns => columns.map(name => `coalesce(length(t.${name}), 0)`).join(" + "),
   emptyRow: "() VALUES ()",
+  orReplace: (_, column) => `ON DUPLICATE KEY UPDATE ${column} = VALUES(${column})`,
   jsonPairs: (first, second) => `CAST(JSON_ARRAYAGG(JSON_ARRAY(${first}, ${second})) AS char)`,
   emptySql: table => `TRUNCATE TABLE ${table}`,
   copying: {

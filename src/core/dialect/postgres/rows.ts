@@ -12,6 +12,7 @@ export const rows: DialectRows = {
   // With a limit the planner hopes to be done soon, and asks nobody to help: https://www.postgresql.org/docs/15/parallel-plans.html
   fewOf: (sql, most) => `SELECT * FROM (${sql} OFFSET 0) AS few LIMIT ${most}`,
   emptyRow: "DEFAULT VALUES",
+  orReplace: (key, column) => `ON CONFLICT (${key}) DO UPDATE SET ${column} = excluded.${column}`,
   jsonPairs: (first, second) => `json_agg(json_build_array(${first}, ${second}))::text`,
   countGuarded,
   emptySql: table => `TRUNCATE TABLE ${table}`,

@@ -221,6 +221,8 @@ export interface DialectRows {
   readonly lengthSql: (columns: readonly string[]) => string;
   /** What follows `INSERT INTO t` for a row of which nothing is said. */
   readonly emptyRow: string;
+  /** What follows an `INSERT` of a row for one column of it to take the place of that of a row there is, of the same key. */
+  readonly orReplace: (key: string, column: string) => string;
   /** A statement after which a session holds references; absent: it does. */
   readonly checked?: string;
   /**

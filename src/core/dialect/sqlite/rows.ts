@@ -9,6 +9,7 @@ export const rows: DialectRows = {
   explain,
   lengthSql: columns => columns.map(name => `coalesce(length(t.${name}), 0)`).join(" + "),
   emptyRow: "DEFAULT VALUES",
+  orReplace: (key, column) => `ON CONFLICT (${key}) DO UPDATE SET ${column} = excluded.${column}`,
   checked: "PRAGMA foreign_keys = ON",
   jsonPairs: (first, second) => `json_group_array(json_array(${first}, ${second}))`,
   // There is no TRUNCATE: https://sqlite.org/lang_delete.html#the_truncate_optimization
