@@ -6,7 +6,7 @@ import type { Statement } from "../core/sql/statements.js";
 import type { Column, DataType, Table } from "../core/schema/types.js";
 import { packed, unpacked, type KeptMigration } from "./kept-scripts.js";
 import { makeTable } from "./own-tables.js";
-import type { Database } from "./session/database.js";
+import type { Database, Value } from "./session/database.js";
 import { whoAmI } from "./session/who.js";
 
 const column = (name: string, type: DataType, nullable = false): Column => ({ name, type, nullable });
@@ -109,23 +109,45 @@ export interface Journal {
   readonly filled: (rows: RowsDone) => Promise<void>;
   /** It is at its end, or never began. */
   readonly ends: () => Promise<void>;
+  /** It is at its end, and another begins at once: its first entry takes the place of the last. */
+  readonly passesTo: (next: JournalEntry) => Promise<void>;
 }
 
-/** The journal of a run that begins, or goes on. */
+/** What is run. */
+interface Running {
+  readonly run: RunOf;
+  readonly statements: readonly Statement[];
+}
+
+/** The first entry of a run. @param was what there was before its first statement */
+export function entryOf({ run, statements }: Running, was: string): JournalEntry {
+  return {
+    ...run,
+    ...{ statements: statements.length, done: 0, doneSum: sumOf([]) },
+    doubt: { was, sum: sumOf(statements.slice(0, 1)) },
+    ...{ beganAt: new Date().toISOString(), runBy: whoAmI() },
+  };
+}
+
+/** The journal of a run that begins, or goes on. @param isBegun whether it has begun just now: what is known is its own entry */
 export async function keepJournal(
   database: Database,
-  run: RunOf,
-  statements: readonly Statement[],
+  { run, statements }: Running,
   known: JournalEntry | undefined,
+  isBegun = false,
 ): Promise<Journal> {
   const table = nameIn(database);
   if (!known) await makeJournal(database);
-  else await database.run(`UPDATE ${table} SET statements = ?, run_by = ?`, statements.length, whoAmI());
+  else if (!isBegun)
+    await database.run(`UPDATE ${table} SET statements = ?, run_by = ?`, statements.length, whoAmI());
   let hasBegun = known !== undefined;
   const set = async (done: number, doubt: string | null, sum: string | null) => {
-    const so = { done, doubt, sum, doneSum: sumOf(statements.slice(0, done)) };
+    const so = {
+      ...{ done, doneSum: sumOf(statements.slice(0, done)) },
+      doubt: doubt !== null && sum !== null ? { was: doubt, sum } : undefined,
+    };
     // The first entry comes with the first statement: a commit for each would be two.
-    if (!hasBegun) await beginJournal(database, run, statements, so);
+    if (!hasBegun) await beginJournal(database, { ...entryOf({ run, statements }, ""), ...so });
     else
       await database.run(
         `UPDATE ${table} SET done = ?, done_sum = ?, doubt = ?, doubt_sum = ?, rows_done = NULL, rows_of = NULL`,
@@ -138,9 +160,15 @@ export async function keepJournal(
     begins: (done, was) => set(done, was, sumOf(statements.slice(done, done + 1))),
     filled: ({ done, of }) => database.run(`UPDATE ${table} SET rows_done = ?, rows_of = ?`, done, of),
     ends: async () => {
-      if (hasBegun) await database.run(`DELETE FROM ${table}`);
+      if (hasBegun) await dropEntry(database);
     },
+    passesTo: next => (hasBegun ? replaceEntry(database, next) : beginJournal(database, next)),
   };
+}
+
+/** Of a run that is at its end, or did not begin after all. */
+export function dropEntry(database: Database): Promise<void> {
+  return database.run(`DELETE FROM ${nameIn(database)}`);
 }
 
 /** Databases whose journal was seen by this session: it is asked about once, not with each of many migrations. */
@@ -161,26 +189,42 @@ async function makeJournal(database: Database): Promise<void> {
   seen.add(database);
 }
 
-/** The first entry of a run. */
-async function beginJournal(
-  database: Database,
-  run: RunOf,
-  statements: readonly Statement[],
-  { done, doneSum, doubt, sum, script }: Beginning,
-): Promise<void> {
-  await database.run(
-    `INSERT INTO ${nameIn(database)} (number, name, direction, statements, done, done_sum, doubt, doubt_sum, began_at, run_by, script, kept) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-    ...[run.number, run.name, run.direction, statements.length, done, doneSum, doubt, sum],
-    ...[new Date().toISOString(), whoAmI(), script ?? null, run.kept ? packed(run.kept) : null],
-  );
+/** What an entry begins with, by column. */
+const BEGINNING: Readonly<Record<string, (entry: Beginning) => Value>> = {
+  number: ({ number }) => number,
+  name: ({ name }) => name,
+  direction: ({ direction }) => direction,
+  statements: ({ statements }) => statements,
+  done: ({ done }) => done,
+  done_sum: ({ doneSum }) => doneSum,
+  doubt: ({ doubt }) => doubt?.was ?? null,
+  doubt_sum: ({ doubt }) => doubt?.sum ?? null,
+  began_at: ({ beganAt }) => beganAt,
+  run_by: ({ runBy }) => runBy,
+  script: ({ script }) => script ?? null,
+  kept: ({ kept }) => (kept ? packed(kept) : null),
+};
+
+type Beginning = Omit<JournalEntry, "doubt"> & { readonly doubt?: JournalEntry["doubt"] | undefined };
+
+const COLUMNS = Object.keys(BEGINNING);
+
+function valuesOf(entry: Beginning): Value[] {
+  return Object.values(BEGINNING).map(of => of(entry));
 }
 
-interface Beginning {
-  readonly done: number;
-  readonly doneSum: string;
-  readonly doubt: string | null;
-  readonly sum: string | null;
-  readonly script?: string;
+/** The first entry of a run. */
+async function beginJournal(database: Database, entry: Beginning): Promise<void> {
+  const places = COLUMNS.map(() => "?").join(", ");
+  const sql = `INSERT INTO ${nameIn(database)} (${COLUMNS.join(", ")}) VALUES (${places})`;
+  await database.run(sql, ...valuesOf(entry));
+}
+
+/** The first entry of a run in the place of the last one of another. */
+async function replaceEntry(database: Database, entry: JournalEntry): Promise<void> {
+  const set = COLUMNS.map(name => `${name} = ?`).join(", ");
+  const sql = `UPDATE ${nameIn(database)} SET ${set}, rows_done = NULL, rows_of = NULL`;
+  await database.run(sql, ...valuesOf(entry));
 }
 
 /** A run that stopped in the midst is to be taken back from there: what does so is in its place in the journal. */
@@ -190,9 +234,10 @@ export async function turnBack(
   statements: readonly Statement[],
   script: string,
 ): Promise<void> {
-  await database.run(`DELETE FROM ${nameIn(database)}`);
-  const nothing = { done: 0, doneSum: sumOf([]), doubt: null, sum: null };
-  await beginJournal(database, { ...stopped, direction: "back" }, statements, { ...nothing, script });
+  await dropEntry(database);
+  const { number, name, kept } = stopped;
+  const run = { number, name, direction: "back", ...(kept && { kept }) } as const;
+  await beginJournal(database, { ...entryOf({ run, statements }, ""), doubt: undefined, script });
 }
 
 /** 16 hex digits that tell statements from others. */

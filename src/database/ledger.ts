@@ -87,27 +87,27 @@ export async function makeLedger(database: Database): Promise<void> {
   await makeKept(database);
 }
 
-/** Notes in the ledger, which is there, that a migration ran. Part of the migration's transaction. */
+/** Notes in the ledger, which is there, that a migration ran. Part of the migration's transaction. @returns what it has of it now */
 export async function recordRun(
   database: Database,
-  { migration, checksums, tookMs, spellings, kept }: LedgerRecord,
-): Promise<void> {
+  { migration, checksums, tookMs, spellings = {}, kept }: LedgerRecord,
+): Promise<LedgerEntry> {
+  const { number, name } = migration;
+  const entry: LedgerEntry = {
+    ...{ number, name, ...checksums, spellings },
+    ...{ ranAt: new Date().toISOString(), tookMs: Math.round(tookMs), program: VERSION },
+  };
   const table = database.dialect.names.quote(LEDGER);
   await database.run(
     `INSERT INTO ${table} (number, name, forward_sum, back_sum, ran_at, took_ms, program, spellings) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-    migration.number,
-    migration.name,
-    checksums.forward,
-    checksums.back,
-    new Date().toISOString(),
-    Math.round(tookMs),
-    VERSION,
+    ...[number, name, entry.forward, entry.back, entry.ranAt, entry.tookMs, entry.program],
     writtenSpellings(spellings),
   );
-  await keepMigration(database, migration.number, kept);
+  await keepMigration(database, number, kept);
+  return entry;
 }
 
-function writtenSpellings(spellings: Spellings = {}): string | null {
+function writtenSpellings(spellings: Spellings): string | null {
   return Object.keys(spellings).length > 0 ? JSON.stringify(spellings) : null;
 }
 

@@ -1,3 +1,4 @@
+import { basename } from "node:path";
 import { splitStatements, type Statement } from "../core/sql/statements.js";
 import type { Catalog } from "../core/dialect/shared/dialect.js";
 import { equal } from "../core/schema/canonical.js";
@@ -7,7 +8,15 @@ import { EMPTY_SCHEMA, type Schema } from "../core/schema/types.js";
 import { problems, type Problem, type RowsDone } from "../core/problems.js";
 import type { Direction } from "../core/direction.js";
 import type { EngineError, Database } from "./session/database.js";
-import { readJournal, sayStopped, turnBack, type JournalEntry } from "./journal.js";
+import {
+  dropEntry,
+  entryOf,
+  readJournal,
+  sayStopped,
+  turnBack,
+  type Journal,
+  type JournalEntry,
+} from "./journal.js";
 import {
   allSpellings,
   dropEmptyLedger,
@@ -18,11 +27,11 @@ import {
   type LedgerEntry,
 } from "./ledger.js";
 import type { ProbeResult } from "./count-rows.js";
-import { saysTheSame, type KeptMigration } from "./kept-scripts.js";
+import { keptMigration, saysTheSame, type KeptMigration } from "./kept-scripts.js";
 import { recountBefore } from "./losses.js";
 import { runAtOnce, seeTo, unlessUnsure } from "./run-at-once.js";
 import { alikeRuns, newSpellings } from "./spelled.js";
-import { DoneOtherwise, runSteps, type Stepwise } from "./run-steps.js";
+import { DoneOtherwise, knownBefore, locksTables, runSteps, type Stepwise } from "./run-steps.js";
 
 /** A migration's number and the name of its folder. */
 interface RunnableMigration {
@@ -36,12 +45,16 @@ interface RunnableScript {
   readonly checksum: string;
 }
 
-interface MigrationRun {
+/** A migration with its scripts. */
+export interface Scripted {
   readonly migration: RunnableMigration;
-  readonly direction: Direction;
   readonly scripts: Readonly<Record<Direction, RunnableScript>>;
   /** What the database keeps of it. */
   readonly kept: KeptMigration;
+}
+
+interface MigrationRun extends Scripted {
+  readonly direction: Direction;
   /** The names of what has run there, the oldest first, as it was looked at before. */
   readonly ran: readonly string[];
   /** What may go: the probes that count it, with as many as were counted when that was agreed to. */
@@ -56,6 +69,11 @@ interface MigrationRun {
   readonly drafted?: boolean;
   /** Whether it is run while others write, each step committed by itself. @default false */
   readonly online?: boolean;
+  /**
+   * What is run next, in the same direction, where nothing stands between: nobody is asked, no rows are looked at, and the
+   * database was seen to be as the migrations say.
+   */
+  readonly next?: () => Scripted | undefined;
   /** Told how many rows have got their values by a statement, where they do in pieces. */
   readonly filled?: ((sql: string, rows: RowsDone) => void) | undefined;
 }
@@ -85,20 +103,50 @@ export async function runMigration(database: Database, run: MigrationRun): Promi
   const attempt = (careful: boolean) =>
     database.exclusively(
       async (): Promise<RunOutcome> => {
-        const stopped = await readJournal(database);
-        refuseStopped(stopped, run, database);
-        const ledger = await readLedger(database);
-        if (await hasRunAlready(database, ledger, run)) return { outcome: "already", tookMs: 0 };
-        const stepwise = bySteps(database, run.online);
-        const ends = stepwise
-          ? await inSteps(stepwise, run, statements, stopped)
-          : await atOnce(database, run, statements, careful);
-        const tookMs = performance.now() - start;
-        return { outcome: "done", tookMs, ...(await recorded(database, ledger, run, { tookMs, ends })) };
+        const known = begun.get(database);
+        const stopped = known?.entry ?? (await readJournal(database));
+        try {
+          refuseStopped(stopped, run, database);
+          const ledger = known?.ledger ?? (await readLedger(database));
+          if (await hasRunAlready(database, ledger, run)) {
+            await dropBegun(database);
+            return { outcome: "already", tookMs: 0 };
+          }
+          const stepwise = bySteps(database, run.online);
+          const journal = stepwise
+            ? await inSteps(stepwise, run, statements, stopped)
+            : await atOnce(database, run, statements, careful);
+          const tookMs = performance.now() - start;
+          return { outcome: "done", tookMs, ...(await recorded(database, ledger, run, { tookMs, journal })) };
+        } catch (error) {
+          await dropBegun(database);
+          throw error;
+        }
       },
       howToRun(database, run.online),
     );
   return unlessUnsure(attempt);
+}
+
+/** Runs that the one before has begun, in its last entry of the journal, and that are not at it yet: the lock is still ours. */
+const begun = new WeakMap<Database, Begun>();
+
+interface Begun {
+  readonly entry: JournalEntry;
+  /** What has run by then. */
+  readonly ledger: readonly LedgerEntry[];
+}
+
+/** What has begun is not gone on with. */
+async function dropBegun(database: Database): Promise<void> {
+  if (!begun.delete(database)) return;
+  await dropEntry(database).catch(() => undefined);
+}
+
+/** Nothing more is run, so that others may. */
+export async function letOthersRun(database: Database): Promise<void> {
+  await dropBegun(database);
+  await database.turn?.letGo();
 }
 
 /** How a database runs a script by steps; undefined: in one transaction. */
@@ -153,8 +201,8 @@ export async function runBackFromMidst(
         respells: false,
         managed: () => [],
       };
-      const ends = await inSteps(stepwise, run, statements, await readJournal(database));
-      await ends();
+      const journal = await inSteps(stepwise, run, statements, await readJournal(database));
+      await journal.ends();
       if (await database.hasTable(LEDGER)) await dropEmptyLedger(database);
       return { outcome: "done", tookMs: performance.now() - start };
     },
@@ -202,13 +250,13 @@ async function hasRunAlready(
   throw problems.ranMeanwhile({ target, migration: name, direction });
 }
 
-/** All of it, or nothing. @returns what belongs to its end */
+/** All of it, or nothing. */
 async function atOnce(
   database: Database,
   { migration, direction, scripts, managed, drafted, agreed = [] }: MigrationRun,
   statements: readonly Statement[],
   careful: boolean,
-): Promise<() => Promise<void>> {
+): Promise<undefined> {
   const { file } = scripts[direction];
   await runAtOnce(
     database,
@@ -218,26 +266,29 @@ async function atOnce(
     },
     careful,
   );
-  return async () => undefined;
+  return undefined;
 }
 
-/** Step by step, with a journal. @returns what belongs to its end */
+/** Step by step, with a journal. @returns the journal, to be ended with what else belongs to the end */
 async function inSteps(
   stepwise: Stepwise,
   { migration, direction, scripts, managed, kept, agreed = [], filled }: MigrationRun,
   statements: readonly Statement[],
   stopped: JournalEntry | undefined,
-): Promise<() => Promise<void>> {
+): Promise<Journal> {
   const { file } = scripts[direction];
   const { number, name } = migration;
   const left = statements.slice(stopped?.done ?? 0);
   const watch = await seeTo(migration.name, () => stepwise.database.watch(left, { managed }));
   try {
-    const { ends } = await runSteps(stepwise, {
+    const isBegun = begun.delete(stepwise.database);
+    const journal = await runSteps(stepwise, {
       // On its way back, the ledger still has it.
       run: { number, name, direction, ...(direction === "forward" && { kept }) },
       statements,
       stopped,
+      isBegun,
+      asItWas: () => statementsBefore(stepwise.database, number, scripts[direction], stopped),
       filled,
       before: async (statement, isLocked) => {
         await watch.before?.(statement);
@@ -249,29 +300,68 @@ async function inSteps(
     });
     await seeTo(migration.name, watch.restore);
     await seeTo(migration.name, watch.inspect);
-    return ends;
+    return journal;
   } catch (error) {
     if (!(error instanceof DoneOtherwise)) throw error;
-    throw problems.doneOtherwise({ file, migration: migration.name, done: stopped?.done ?? 0 });
+    throw problems.doneOtherwise({ file, migration: migration.name, done: error.done });
   }
+}
+
+/** The statements of a script as it was when a run of it stopped; none where nobody has kept it. */
+async function statementsBefore(
+  database: Database,
+  number: number,
+  { file }: RunnableScript,
+  stopped: JournalEntry | undefined,
+): Promise<readonly Statement[]> {
+  const kept = stopped?.kept ?? (await keptMigration(database, number));
+  return statementsFor(database, kept?.files[basename(file)] ?? "");
+}
+
+/** The first entry of what is run next, where it may take the place of the last of a run that is at its end. */
+function followedBy(database: Database, run: MigrationRun): JournalEntry | undefined {
+  const { direction, online } = run;
+  const { turn } = database;
+  const stepwise = bySteps(database, online);
+  if (!turn || !stepwise || stepwise.online) return undefined;
+  const next = run.next?.();
+  if (!next) return undefined;
+  const statements = statementsFor(database, next.scripts[direction].text);
+  const was = knownBefore(stepwise, statements);
+  const done = statementsFor(database, run.scripts[direction].text);
+  if (was === undefined || transactionIn(statements) || locksTables(stepwise, done)) return undefined;
+  if (!turn.stay()) return undefined;
+  const { number, name } = next.migration;
+  const keeps = direction === "forward" && { kept: next.kept };
+  return entryOf({ run: { number, name, direction, ...keeps }, statements }, was);
 }
 
 /** Notes what ran, and that it is at its end. */
 async function recorded(
   database: Database,
   ledger: readonly LedgerEntry[],
-  { migration, direction, scripts, after, respells, kept, online }: MigrationRun,
-  { tookMs, ends }: { readonly tookMs: number; readonly ends: () => Promise<void> },
+  run: MigrationRun,
+  { tookMs, journal }: { readonly tookMs: number; readonly journal: Journal | undefined },
 ): Promise<Pick<RunOutcome, "catalog" | "presumed" | "spellings">> {
+  const { migration, direction, scripts, after, respells, kept, online } = run;
   const together = bySteps(database, online)?.steps.together ?? (work => work());
-  if (direction === "back") {
+  const following = journal && followedBy(database, run);
+  const atItsEnd = async (note: () => Promise<readonly LedgerEntry[]>) => {
+    let now = ledger;
     await together(async () => {
+      now = await note();
+      await (following ? journal?.passesTo(following) : journal?.ends());
+    });
+    if (following) begun.set(database, { entry: following, ledger: now });
+    return allSpellings(now);
+  };
+  if (direction === "back") {
+    const spellings = await atItsEnd(async () => {
       await unrecordRun(database, migration.number);
-      await ends();
+      return ledger.filter(({ number }) => number !== migration.number);
     });
     await dropEmptyLedger(database);
-    const left = ledger.filter(({ number }) => number !== migration.number);
-    return { presumed: false, spellings: allSpellings(left) };
+    return { presumed: false, spellings };
   }
   const checksums = { forward: scripts.forward.checksum, back: scripts.back.checksum };
   const isSpelled = database.dialect.catalog.respells && respells;
@@ -281,15 +371,11 @@ async function recorded(
   const spellings = presumed ?? (catalog && newSpellings(catalog, ledger, after()));
   if (spellings && !presumed) alike?.found(spellings);
   await makeLedger(database);
-  await together(async () => {
-    await recordRun(database, { migration, checksums, tookMs, spellings, kept });
-    await ends();
-  });
-  return {
-    catalog,
-    presumed: presumed !== undefined,
-    spellings: { ...allSpellings(ledger), ...spellings },
-  };
+  const noted = await atItsEnd(async () => [
+    ...ledger,
+    await recordRun(database, { migration, checksums, tookMs, spellings, kept }),
+  ]);
+  return { catalog, presumed: presumed !== undefined, spellings: noted };
 }
 
 /** A scratch database has no roles to grant something to. */
@@ -301,10 +387,14 @@ function statementsFor({ dialect, target }: Database, text: string): readonly St
 const OF_ROLES = /^(?:GRANT|REVOKE|(?:CREATE|DROP) POLICY|ALTER TABLE [^]* ROW LEVEL SECURITY$)(?![\w])/i;
 
 function refuseTransactions(statements: readonly Statement[], file: string): void {
-  const found = statements.find(({ sql }) =>
+  const found = transactionIn(statements);
+  if (found) throw problems.transactionInScript({ file, line: found.line, statement: found.sql });
+}
+
+function transactionIn(statements: readonly Statement[]): Statement | undefined {
+  return statements.find(({ sql }) =>
     /^(?:begin|commit|end|rollback|savepoint|release|start\s+transaction)\b/i.test(sql),
   );
-  if (found) throw problems.transactionInScript({ file, line: found.line, statement: found.sql });
 }
 
 /** What an engine says of a statement, as a problem. */

@@ -7,13 +7,22 @@ import { patiently, STEP_WAITS } from "./session/patience.js";
 import { EngineError, type Database, type Steps } from "./session/database.js";
 
 /** What a run has done is not what the script, as it is now, begins with. */
-export class DoneOtherwise extends Error {}
+export class DoneOtherwise extends Error {
+  /** @param done how many statements are done */
+  constructor(readonly done: number) {
+    super();
+  }
+}
 
 interface StepRun {
   readonly run: RunOf;
   readonly statements: readonly Statement[];
   /** Where an earlier run has stopped, if one has. */
   readonly stopped: JournalEntry | undefined;
+  /** Whether that is no earlier run but this one, which the one before it has begun just now. @default false */
+  readonly isBegun?: boolean;
+  /** The statements that the earlier run had. */
+  readonly asItWas: () => Promise<readonly Statement[]>;
   /** Called before each statement is sent. @param isLocked whether the script has locked its tables @returns what is to be done behind it */
   readonly before: (statement: Statement, isLocked: boolean) => Promise<(() => Promise<void>) | undefined>;
   /** Told how many rows of the table of a statement have got their values, where they do in pieces. */
@@ -40,11 +49,12 @@ export interface Stepwise {
  */
 export async function runSteps(
   { database, steps, syntax, online = false }: Stepwise,
-  { run, statements, stopped, before, filled, failed }: StepRun,
+  { run, statements, stopped, isBegun = false, asItWas, before, filled, failed }: StepRun,
 ): Promise<Journal> {
-  const from = stopped ? await settle({ database, steps, syntax }, statements, stopped) : 0;
+  const stepwise = { database, steps, syntax };
+  const from = stopped && !isBegun ? await settle(stepwise, { statements, stopped, asItWas }) : 0;
   const patient = <T>(work: () => Promise<T>) => (online ? patiently(work) : work());
-  const journal = await keepJournal(database, run, statements, stopped);
+  const journal = await keepJournal(database, { run, statements }, stopped, isBegun);
   const texts = statements.map(({ sql }) => sql);
   const send = (sql: string) =>
     database.runScripted(syntax.stepOf(sql).kind === "lock" ? syntax.lockingToo(sql, [JOURNAL]) : sql);
@@ -97,7 +107,8 @@ export async function runSteps(
         await journal.begins(start, APART);
         await patient(() => steps.apart!.run(texts[start]!));
       } else {
-        if (kind === "schema") await journal.begins(start, await steps.stateOf(about, remade));
+        if (kind === "schema" && !(isBegun && start === 0))
+          await journal.begins(start, await steps.stateOf(about, remade));
         await patient(() => send(texts[start]!));
       }
     } catch (error) {
@@ -118,6 +129,19 @@ export async function runSteps(
 /** What the journal says there was before a statement that tells by itself whether it is done. */
 const APART = "apart";
 
+/** What it says where that which the statement makes was not there when the database was looked at before. */
+const NOT_YET = "not yet";
+
+/** What the journal may say there is before the first statement of a run without a look; undefined: it takes one. */
+export function knownBefore({ syntax }: Stepwise, [first]: readonly Statement[]): string | undefined {
+  return first && syntax.makes?.(first.sql) ? NOT_YET : undefined;
+}
+
+/** Whether a statement locks tables, so that it is still to be seen what is locked behind it. */
+export function locksTables({ syntax }: Stepwise, statements: readonly Statement[]): boolean {
+  return statements.some(({ sql }) => syntax.stepOf(sql).kind === "lock");
+}
+
 /** Statements that are done at once, from one to behind the last: quick ones that follow each other, of others each. */
 function groupsFrom(texts: readonly string[], from: number, { stepOf }: StepSyntax): [number, number][] {
   const groups: [number, number][] = [];
@@ -134,17 +158,29 @@ function groupsFrom(texts: readonly string[], from: number, { stepOf }: StepSynt
 /** How many statements are done: the one in doubt is, where what it is about is no more as it was. @throws DoneOtherwise */
 async function settle(
   { steps, syntax }: Stepwise,
-  statements: readonly Statement[],
-  { done, doneSum, doubt }: JournalEntry,
+  {
+    statements,
+    stopped,
+    asItWas,
+  }: Pick<StepRun, "statements" | "asItWas"> & { readonly stopped: JournalEntry },
 ): Promise<number> {
-  if (sumOf(statements.slice(0, done)) !== doneSum) throw new DoneOtherwise();
+  const { done, doneSum, doubt } = stopped;
+  if (sumOf(statements.slice(0, done)) !== doneSum) throw new DoneOtherwise(done);
   const next = statements[done];
   if (!doubt) return done;
-  if (!next) throw new DoneOtherwise();
+  if (!next) throw new DoneOtherwise(done + 1);
+  if (doubt.was === NOT_YET) {
+    const isAsItWas = sumOf([next]) === doubt.sum;
+    const sent = isAsItWas ? next : (await asItWas())[done];
+    const made = sent && sumOf([sent]) === doubt.sum ? syntax.makes?.(sent.sql) : undefined;
+    if (made && (await steps.lacks?.(made)) !== false) return done;
+    if (!made || !isAsItWas) throw new DoneOtherwise(done + 1);
+    return done + 1;
+  }
   const { kind, about, remade } = syntax.stepOf(next.sql);
   if (kind === "apart" && steps.apart) return (await steps.apart.isDone(next.sql)) ? done + 1 : done;
   if (about.length === 0 || (await steps.stateOf(about, remade)) === doubt.was) return done;
-  if (sumOf([next]) !== doubt.sum) throw new DoneOtherwise();
+  if (sumOf([next]) !== doubt.sum) throw new DoneOtherwise(done + 1);
   return done + 1;
 }
 

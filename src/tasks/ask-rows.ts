@@ -34,7 +34,7 @@ export interface NextRun {
 }
 
 /** Whether rows could stand in the way, be lost, or have to come back: else none needs to be asked. */
-function concernsRows(migration: Migration, direction: Direction): boolean {
+export function concernsRows(migration: Migration, direction: Direction): boolean {
   if (direction === "back" && migration.kept) return true;
   const { changes } = wayOf(migration, direction);
   const keep = direction === "forward" && migration.kept === true;

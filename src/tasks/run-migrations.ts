@@ -10,14 +10,14 @@ import type { Database } from "../database/session/database.js";
 import { readJournal, sayStopped, type JournalEntry } from "../database/journal.js";
 import { readLedger } from "../database/ledger.js";
 import { MoreLost } from "../database/losses.js";
-import { runMigration } from "../database/run-migration.js";
+import { letOthersRun, runMigration, type Scripted } from "../database/run-migration.js";
 import { spelledOtherwise } from "../database/spelled.js";
 import { showNumber, type Migration } from "../history/migration.js";
 import { filesOf, readScript } from "../history/read.js";
 import { isEdited, migrationPlan, wayOf } from "../history/script.js";
 import { dialectOf, type TargetSettings } from "../project/settings.js";
 import { costsOf, costsOn, type CostReport } from "./costs.js";
-import { askForMore, askRows, losingProbes, type NextRun } from "./ask-rows.js";
+import { askForMore, askRows, concernsRows, losingProbes, type NextRun } from "./ask-rows.js";
 import { lookAt, type Known } from "./drift.js";
 import type { MayLose, RanMigration, TaskOptions } from "./options.js";
 import type { DatabaseState } from "./state.js";
@@ -143,13 +143,19 @@ export async function runMigrations(
   const start = first && wayOf(first, direction).before;
   const already =
     start && !stopped && start.tables.length > 0 ? await driftLines(database, start, { catalog: held }) : [];
+  const isAsSaid = !stopped && already.length === 0;
   let [now, isPresumed]: [Known, boolean] = [{}, false];
   let there = ranBefore;
   try {
-    for (const migration of migrations) {
+    for (const [at, migration] of migrations.entries()) {
       const before = ran.map(({ name }) => name);
       const next = { migration, direction, before, stopped: migration === first ? stopped : undefined };
-      const { run, presumed, ...known } = await runOne(database, next, there, options);
+      const { run, presumed, ...known } = await runOne(
+        database,
+        { ...next, follows: isAsSaid ? migrations[at + 1] : undefined },
+        there,
+        options,
+      );
       now = known;
       isPresumed ||= presumed === true;
       there = direction === "forward" ? [...there, run.name] : there.filter(name => name !== run.name);
@@ -159,6 +165,8 @@ export async function runMigrations(
   } catch (error) {
     if (error instanceof Problem) error.ran = ran.filter(({ here }) => here).map(({ name }) => name);
     throw error;
+  } finally {
+    await letOthersRun(database);
   }
   const drift = last ? await driftAfter(database, endOf(last, direction), { now, isPresumed }) : [];
   return {
@@ -197,25 +205,26 @@ async function driftLines(database: Database, expected: Schema, known: Known): P
 
 async function runOne(
   database: Database,
-  next: NextRun,
+  next: NextRun & { readonly follows: Migration | undefined },
   ran: readonly string[],
   options: RunOptions,
 ): Promise<Known & { readonly run: RanMigration; readonly presumed?: boolean }> {
   const { dialect } = database;
-  const { migration, direction, stopped } = next;
+  const { migration, direction, stopped, follows } = next;
   // Of one that stopped in the midst, the rows are no more as they were: what goes is counted when it is about to.
   let agreed = stopped ? losingProbes(database, next) : await askRows(database, next, options);
   if (!stopped) await refuseOthers(database, next);
-  const scripts = {
-    forward: readScript(migration, "forward", dialect.name),
-    back: readScript(migration, "back", dialect.name),
-  };
+  const scripted = withScripts(migration, dialect);
   const drafted = !isEdited(migration, direction, dialect);
   const { name: target } = database.target;
   options.onEvent?.({ target, kind: "migration begins", name: migration.name, direction });
   const run = () =>
     runMigration(database, {
-      ...{ migration, direction, scripts, ran, agreed, kept: { files: filesOf(migration, scripts) } },
+      ...{ ...scripted, direction, ran, agreed },
+      next: () =>
+        drafted && follows && mayFollow(follows, direction, dialect)
+          ? withScripts(follows, dialect)
+          : undefined,
       after: () => dialect.types.settle(endOf(migration, direction)),
       online: migrationPlan(migration, direction, dialect).online === true,
       filled: (sql, { done, of }) =>
@@ -241,6 +250,23 @@ async function runOne(
       agreed = await askForMore(database, next, { agreed, found: error.found }, options);
     }
   }
+}
+
+function withScripts(migration: Migration, dialect: Dialect): Scripted {
+  const scripts = {
+    forward: readScript(migration, "forward", dialect.name),
+    back: readScript(migration, "back", dialect.name),
+  };
+  return { migration, scripts, kept: { files: filesOf(migration, scripts) } };
+}
+
+/** Whether nothing is asked and looked at before a migration runs, so that it may begin as soon as another is at its end. */
+function mayFollow(migration: Migration, direction: Direction, dialect: Dialect): boolean {
+  return (
+    !concernsRows(migration, direction) &&
+    !migrationPlan(migration, direction, dialect).online &&
+    !isEdited(migration, direction, dialect)
+  );
 }
 
 /** The table of which rows get values, as people call it. */

@@ -44,7 +44,68 @@ describe.each(Object.entries(engines))("the program on %s, killed at any stateme
     },
     PATIENCE,
   );
+
+  test.runIf(engine ?? title === "SQLite")(
+    "does each of several migrations once, whichever it was at",
+    async () => {
+      const dialect = engine?.dialect.name ?? "sqlite";
+      const place = engine
+        ? `url: ${JSON.stringify(engine.url)}, lockTimeout: "9s"`
+        : 'file: "kiln-house.db"';
+      const studio = new Studio({
+        "emberset.config.ts": `export default { targets: { local: { dialect: "${dialect}", ${place} } } };\n`,
+      });
+      for (const [number, model] of CHAIN.entries()) {
+        studio.write("models/all.ts", `${IMPORTS}${model}\n`).ok("draft", `m ${number}`);
+        if (number > 0) continue;
+        studio.ok("draft", "count", "--blank");
+        const scripts = {
+          forward: "INSERT INTO counts (id, n) VALUES (7, 0);\nUPDATE counts SET n = n + 1;\n",
+          back: "DELETE FROM counts;\n",
+        };
+        for (const [way, script] of Object.entries(scripts))
+          studio.write(`migrations/0002-count/${way}.${dialect}.sql`, script);
+      }
+      const query = "SELECT n FROM counts";
+      const told = { kills: 0, stopped: 0 };
+      for (let at = 1; ; at += STEP) {
+        await engine?.empty();
+        rmSync(studio.path("kiln-house.db"), { force: true });
+        if (!(await studio.killedAfter(at, (at % 3) * 0.4, "forward", "--yes"))) break;
+        told.kills += 1;
+        const said = studio.ok("status");
+        if (said.includes("stopped in statement")) told.stopped += 1;
+        if (/ [1-9]\d* run|stopped/.test(said) && at % 2 === 0) studio.ok("back", "--yes");
+        studio.ok("forward", "--yes");
+        const where = `killed after ${at}`;
+        expect(studio.ok("status", "--strict"), where).toContain("6 run · 0 pending · no drift");
+        const counted = engine ? await engine.rows(query) : studio.rows(query);
+        expect(counted.map(row => Object.values(row as object))).toEqual([[1]]);
+        if (engine && title === "MariaDB")
+          expect(await engine.rows("SELECT * FROM emberset_journal"), where).toEqual([]);
+      }
+      if (process.env["LAW_TELL"]) process.stdout.write(`${title}: ${JSON.stringify(told)}\n`);
+      expect(told.kills).toBeGreaterThan(2);
+      expect(told.stopped > 0).toBe(title === "MariaDB");
+    },
+    PATIENCE,
+  );
 });
+
+const IMPORTS = `import { IsInt, IsOptional, IsString, MaxLength } from "class-validator";
+import { Field, RefersTo, Stored } from "emberset";
+`;
+
+/** Versions of models: what each adds can follow at once what came before it, but for the last, which takes something away. */
+const CHAIN = [
+  "@Stored() export class Count { @IsInt() n!: number; }",
+  "@Stored() export class Count { @IsInt() n!: number; @IsOptional() @IsInt() a?: number; }",
+  "@Stored() export class Count { @IsInt() n!: number; @IsOptional() @IsInt() a?: number; @IsOptional() @IsInt() b?: number; @IsOptional() @IsInt() c?: number; }",
+  `@Stored() export class Count { @IsInt() n!: number; @IsOptional() @IsInt() a?: number; @IsOptional() @IsInt() b?: number; @IsOptional() @IsInt() c?: number; }
+@Stored() export class Kiln { @IsString() @MaxLength(40) @Field({ unique: true }) name!: string; @RefersTo(() => Count) count!: Count; }`,
+  `@Stored() export class Count { @IsInt() n!: number; @IsOptional() @IsInt() late?: number; }
+@Stored() export class Kiln { @IsString() @MaxLength(40) name!: string; @RefersTo(() => Count) count!: Count; }`,
+];
 
 interface Kills {
   readonly studio: Studio;
@@ -144,6 +205,48 @@ test.runIf(stepwise)(
     expect(files()).toEqual(before);
     studio.ok("forward", "--target", "local");
     expect(studio.ok("status", "--target", "local")).toContain("1 run · 0 pending · no drift");
+    await engine!.close();
+  },
+  PATIENCE,
+);
+
+test.runIf(stepwise)(
+  "a run that had only begun when it was killed goes by what there is, and by the script that it had",
+  async () => {
+    const engine = await mariadbEngine();
+    const studio = new Studio({
+      "emberset.config.ts": `export default { targets: { local: { dialect: "mariadb", url: ${JSON.stringify(engine!.url)} } } };\n`,
+    });
+    for (const [number, model] of CHAIN.slice(0, 2).entries())
+      studio.write("models/all.ts", `${IMPORTS}${model}\n`).ok("draft", `m ${number}`);
+    const file = "migrations/0002-m-1/forward.mariadb.sql";
+    const script = studio.read(file);
+    const added = /^ALTER TABLE `counts` ADD COLUMN `a`.*;$/m.exec(script)![0];
+    const edited = script.replace("`a` int(11)", "`a` bigint(20)");
+    const find = async (sql: string) => engine!.rows(sql).catch((): Record<string, unknown>[] => []);
+    const isBegun = async () => {
+      const [entry] = await find("SELECT doubt FROM emberset_journal");
+      return entry?.["doubt"] === "not yet" && (await find("SELECT a FROM counts LIMIT 0").then(() => true));
+    };
+    const hasColumn = async () => (await find("SHOW COLUMNS FROM counts LIKE 'a'")).map(each => each["Type"]);
+    for (const isDone of [false, true]) {
+      for (let at = 20; ; at += 1) {
+        await engine!.empty();
+        if (!(await studio.killedAfter(at, 0, "forward"))) throw new Error("was never at its beginning");
+        if ((await isBegun()) && (await hasColumn()).length === 0) break;
+      }
+      expect(studio.ok("status")).toContain("stopped in statement 1 of 1");
+      if (isDone) await engine!.run(added);
+      studio.write(file, edited);
+      const { status, stderr } = studio.emberset("forward");
+      expect([status, stderr]).toEqual(
+        isDone ? [3, expect.stringMatching(/^E519 [^]* 1 statement done/)] : [0, ""],
+      );
+      expect(await hasColumn()).toEqual([isDone ? "int(11)" : "bigint(20)"]);
+      studio.write(file, script);
+      if (isDone) expect(studio.ok("forward")).toContain("1 migration ran");
+    }
+    expect(studio.ok("status")).toContain("2 run · 0 pending · no drift");
     await engine!.close();
   },
   PATIENCE,

@@ -5,8 +5,7 @@ import { hidesRules } from "../../core/dialect/mariadb/catalog/read.js";
 import { mariadb } from "../../core/dialect/mariadb/index.js";
 import { problems } from "../../core/problems.js";
 import { dialectOf, type TargetSettings } from "../../project/settings.js";
-import { JOURNAL } from "../../core/schema/internal-tables.js";
-import type { Database, Waiting } from "../session/database.js";
+import type { Database } from "../session/database.js";
 import { explainFailure } from "../session/failures.js";
 import { cancelling } from "../session/cancelling.js";
 import type { OpenOptions, Watched } from "../session/engine.js";
@@ -16,6 +15,7 @@ import { FAILURES } from "./failures.js";
 import { refuseOfColumns } from "./rights.js";
 import { fillInPieces } from "./pieces.js";
 import { isMissing, stepsOf } from "./steps.js";
+import { lockOf, patienceOf, shortly, turnsOn } from "./turn.js";
 import { SQL_MODE, TIME_ZONE } from "../../core/dialect/mariadb/names.js";
 import { withObjects } from "./objects.js";
 import { refuseBreaking } from "./views.js";
@@ -90,12 +90,17 @@ function databaseOver(
     { target, watched, failures: FAILURES },
   );
   const { rows, runScripted } = statements;
-  const { hasTable, run, ...seen } = seenTables(
+  const { hasTable, run, remember, forget } = seenTables(
     async ([name]) => ((await isThere(statements, name!)) ? [name!] : []),
     statements.run,
     false,
   );
   const steps = stepsOf(statements, lockOf(target));
+  const turns = turnsOn(statements, target, {
+    onWait: watched.onWait,
+    onTaken: remember,
+    onLetGo: forget,
+  });
   const database: Database = {
     dialect: dialectOf(target),
     target,
@@ -103,9 +108,8 @@ function databaseOver(
     run,
     runScripted,
     exclusively: (work, how) =>
-      whileLocked(statements, { target, onWait: watched.onWait }, () =>
-        seen.asOneLook(() => (how === "by steps" ? shortly(statements, target, work) : work())),
-      ),
+      turns.whileLocked(() => (how === "by steps" ? shortly(statements, target, work) : work())),
+    turn: turns,
     watch: async scripted => {
       await refuseBreaking(database, scripted);
       return { restore: async () => undefined, inspect: async () => undefined };
@@ -137,73 +141,6 @@ async function isThere({ rows }: Statements, name: string): Promise<boolean> {
     const sql = "SELECT 1 FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ?";
     return (await rows(sql, name)).length > 0;
   }
-}
-
-/**
- * MariaDB commits each statement that changes a schema (https://mariadb.com/kb/en/sql-statements-that-cause-an-implicit-commit/),
- * so there is no transaction to undo; the lock keeps other runs away.
- */
-async function whileLocked<T>(
-  { rows, run }: Statements,
-  { target, onWait }: { readonly target: TargetSettings; readonly onWait: Waiting | undefined },
-  work: () => Promise<T>,
-): Promise<T> {
-  const { name, lockTimeout } = target;
-  const lock = lockOf(target);
-  const take = async (seconds: number) => {
-    const [row] = await rows("SELECT GET_LOCK(?, ?) AS taken", lock, seconds);
-    return Number(row?.["taken"]) === 1;
-  };
-  const isFree = await take(0);
-  if (!isFree) onWait?.(await holderOf(rows, lock));
-  if (!isFree && !(await take(lockTimeout / 1000)))
-    throw problems.locked({ target: name, waited: `${lockTimeout / 1000} s` });
-  try {
-    return await work();
-  } finally {
-    // A script that failed may have left tables locked.
-    await run("UNLOCK TABLES").catch(() => undefined);
-    await run("SELECT RELEASE_LOCK(?)", lock).catch(() => undefined);
-  }
-}
-
-/** Work whose statements wait but shortly for what others hold: a second is the least that there is. */
-async function shortly<T>(
-  { run }: Statements,
-  { lockTimeout }: TargetSettings,
-  work: () => Promise<T>,
-): Promise<T> {
-  const [lock, rows] = ["lock_wait_timeout", "innodb_lock_wait_timeout"];
-  await run(`SET SESSION ${lock} = 1, ${rows} = 1`);
-  try {
-    return await work();
-  } finally {
-    await run(`SET SESSION ${lock} = ${patienceOf(lockTimeout)}, ${rows} = DEFAULT`).catch(() => undefined);
-  }
-}
-
-/** In whole seconds. */
-function patienceOf(lockTimeout: number): number {
-  return Math.max(1, Math.ceil(lockTimeout / 1000));
-}
-
-/** The name of the lock on which runs on a database take turns, at most 64 characters: https://mariadb.com/kb/en/get_lock/ */
-function lockOf({ address }: TargetSettings): string {
-  return `emberset ${new URL(address).pathname.slice(1)}`.slice(0, 64);
-}
-
-/** Who has a lock: by what it says of itself, else by what the server shows of it. */
-async function holderOf(rows: Statements["rows"], lock: string): Promise<string> {
-  const query =
-    "SELECT ID AS id, USER AS user, HOST AS host, DATE_FORMAT(UTC_TIMESTAMP() - INTERVAL TIME SECOND, '%H:%i:%s') AS since FROM information_schema.PROCESSLIST WHERE ID = IS_USED_LOCK(?)";
-  const [found] = await rows(query, lock).catch(() => []);
-  const [said] = await rows(
-    // The journal may be locked: what it says is not worth waiting for.
-    `SET STATEMENT lock_wait_timeout = 0 FOR SELECT run_by, began_at FROM ${JOURNAL}`,
-  ).catch(() => []);
-  if (said) return `${String(said["run_by"])}, since ${String(said["began_at"]).slice(11, 19)} UTC`;
-  if (!found) return "another process";
-  return `connection ${String(found["id"])} of ${String(found["user"])} from ${String(found["host"])}, since ${String(found["since"])} UTC`;
 }
 
 async function readCatalog(statements: Statements, target: TargetSettings): Promise<Catalog> {

@@ -11,6 +11,8 @@ const DONE = [1007, 1008, 1050, 1051, 1147, 1304, 1305, 1359, 1360, 1537, 1539];
 
 const NO_SUCH_TABLE = 1146;
 
+const NO_SUCH_COLUMN = 1054;
+
 const NO_RIGHT = [1044, 1142, 1227];
 
 /** How a MariaDB server is asked what became of a statement. */
@@ -20,6 +22,16 @@ export function stepsOf({ rows, run }: Pick<Statements, "rows" | "run">, lock: s
       const states: string[] = [];
       for (const table of tables) states.push(await stateOf(table, remade));
       return sha256(JSON.stringify(states)).toString("hex").slice(0, 16);
+    },
+    lacks: async ({ table, column }) => {
+      const { quote } = mariadb.names;
+      try {
+        await rows(`SELECT ${column === undefined ? "1" : quote(column)} FROM ${quote(table)} LIMIT 0`);
+        return false;
+      } catch (error) {
+        const isSo = column === undefined ? isMissing(error) : says(error, NO_SUCH_COLUMN);
+        return isSo || undefined;
+      }
     },
     together: async (work, isLocked = false) => {
       // To begin one would let go of tables that are locked: https://mariadb.com/kb/en/lock-tables/
@@ -79,9 +91,13 @@ export function stepsOf({ rows, run }: Pick<Statements, "rows" | "run">, lock: s
 
 /** Whether an error says that there is no such table. */
 export function isMissing(error: unknown): boolean {
+  return says(error, NO_SUCH_TABLE);
+}
+
+function says(error: unknown, number: number): boolean {
   return (
     error instanceof Problem &&
     error.code === problems.queryFailed.code &&
-    Number(detailOf(error.cause, "errno")) === NO_SUCH_TABLE
+    Number(detailOf(error.cause, "errno")) === number
   );
 }

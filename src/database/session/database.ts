@@ -1,4 +1,5 @@
 import type { Catalog, CatalogRow, Dialect } from "../../core/dialect/shared/dialect.js";
+import type { Made } from "../../core/dialect/shared/steps.js";
 import type { RowsDone } from "../../core/problems.js";
 import type { Statement } from "../../core/sql/statements.js";
 import type { TargetSettings } from "../../project/settings.js";
@@ -37,6 +38,8 @@ export interface Database {
    * Notes what is there before a script runs. Called inside `exclusively`.
    */
   readonly watch: (statements: readonly Statement[], about: Scripted) => Promise<Watch>;
+  /** Absent: the lock goes with what is done under it. */
+  readonly turn?: Turn;
   /** Lets nobody else write to tables, quoted, until `exclusively` is at its end. Absent: nobody can, or not so long. */
   readonly hold?: (tables: readonly string[]) => Promise<void>;
   /** Of an engine that commits each statement by itself. */
@@ -51,6 +54,17 @@ export interface Database {
   readonly close: () => Promise<void>;
 }
 
+/** The lock on which runs take turns, where it may stay from one to the next of the same process. */
+export interface Turn {
+  /**
+   * Called inside `exclusively`: the lock stays when that is done, for the next to go on with or for `letGo`.
+   * @returns false: it does not, others have waited long enough
+   */
+  readonly stay: () => boolean;
+  /** Lets go of a lock that has stayed. */
+  readonly letGo: () => Promise<void>;
+}
+
 /** How an engine that commits each statement by itself is asked what became of one. */
 export interface Steps {
   /**
@@ -58,6 +72,8 @@ export interface Steps {
    * @param remade whether that may make something anew just as it was
    */
   readonly stateOf: (tables: readonly string[], remade?: boolean) => Promise<string>;
+  /** Whether what a statement makes is not there yet; undefined: that cannot be told. Absent: it never can. */
+  readonly lacks?: (made: Made) => Promise<boolean | undefined>;
   /** Rows are committed together, or not at all. @param isLocked whether tables are locked, which stay so */
   readonly together: (work: () => Promise<void>, isLocked?: boolean) => Promise<void>;
   /** The rows of a query; none where its table is not there. */

@@ -6,6 +6,9 @@ import type { Database, Value } from "./database.js";
 export interface SeenTables extends Pick<Database, "hasTable" | "run"> {
   /** Work done while the lock is held, or that only reads and is done at once: which there are is asked once. */
   readonly asOneLook: <T>(work: () => Promise<T>) => Promise<T>;
+  /** What is seen from now on stays so until `forget`. */
+  readonly remember: () => void;
+  readonly forget: () => void;
 }
 
 /**
@@ -20,6 +23,8 @@ export function seenTables(
 ): SeenTables {
   let known: Map<string, boolean> | undefined;
   return {
+    remember: () => (known = new Map()),
+    forget: () => (known = undefined),
     hasTable: async (name, afresh = false) => {
       const seen = afresh ? undefined : known?.get(name);
       if (seen !== undefined) return seen;

@@ -1,6 +1,6 @@
 import { ATTIC } from "../../schema/internal-tables.js";
 import { matters, nameOf, tokenize, type Token } from "../../sql/tokens.js";
-import type { Step, StepSyntax } from "../shared/steps.js";
+import type { Made, Step, StepSyntax } from "../shared/steps.js";
 import { quote } from "./names.js";
 import { TOKENS } from "./settle.js";
 
@@ -30,6 +30,7 @@ export const steps: StepSyntax = {
     );
     return { kind, about: kind === "schema" ? aboutOf(tokens) : [], ...(remade && { remade }) };
   },
+  makes: sql => madeBy(tokenize(sql, TOKENS).filter(matters)),
   lockingToo: (sql, tables) => `${sql}${tables.map(table => `, ${quote(table)} WRITE`).join("")}`,
   prepares: sql => /^ALTER TABLE `(?:[^`]|``)+` ADD COLUMN `emberset_new_[^`]*` [^,]*$/.test(sql),
   copiedAnew: (sql, behind) => {
@@ -91,6 +92,39 @@ function columnsSet(tokens: readonly Token[]): string[] {
 function wordAt(tokens: readonly Token[], at: number): string {
   const token = tokens[at];
   return token?.kind === "word" ? token.text.toUpperCase() : "";
+}
+
+/**
+ * What a CREATE TABLE makes, or an ALTER TABLE that only adds: each is done whole or not at all, and refused where that is
+ * there. https://mariadb.com/kb/en/atomic-ddl/
+ */
+function madeBy(tokens: readonly Token[]): Made | undefined {
+  const [verb, what] = [wordAt(tokens, 0), wordAt(tokens, 1)];
+  const [name, behind] = [tokens[2], tokens[3]];
+  if (what !== "TABLE" || name?.kind !== "name" || behind?.text === ".") return undefined;
+  const table = nameOf(name);
+  // What comes from a query is committed row by row.
+  if (verb === "CREATE")
+    return tokens.some((_, at) => wordAt(tokens, at) === "SELECT") ? undefined : { table };
+  if (verb !== "ALTER") return undefined;
+  const starts = clausesFrom(tokens, 3);
+  const added = tokens[3 + 2];
+  const isColumn = wordAt(tokens, 3) === "ADD" && wordAt(tokens, 4) === "COLUMN" && added?.kind === "name";
+  const onlyAdds = starts.every(at => /^(?:ADD|ALGORITHM|LOCK)$/.test(wordAt(tokens, at)));
+  return isColumn && onlyAdds ? { table, column: nameOf(added) } : undefined;
+}
+
+/** Where the clauses of a statement begin, of which the first begins there. */
+function clausesFrom(tokens: readonly Token[], first: number): number[] {
+  const starts = [first];
+  let depth = 0;
+  for (let at = first; at < tokens.length; at += 1) {
+    const { text } = tokens[at]!;
+    if (text === "(") depth += 1;
+    if (text === ")") depth -= 1;
+    if (depth === 0 && text === ",") starts.push(at + 1);
+  }
+  return starts;
 }
 
 /** Words before the name of what is made, changed or dropped: https://mariadb.com/kb/en/create-table/ */

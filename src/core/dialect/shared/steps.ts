@@ -13,9 +13,20 @@ export interface Step {
   readonly remade?: boolean;
 }
 
+/** A table, or a column of one. */
+export interface Made {
+  readonly table: string;
+  readonly column?: string;
+}
+
 /** How a dialect tells the steps of a script. */
 export interface StepSyntax {
   readonly stepOf: (sql: string) => Step;
+  /**
+   * What is there as soon as a statement is done, and cannot be before; undefined: that cannot be told from it. Absent: it
+   * never can.
+   */
+  readonly makes?: (sql: string) => Made | undefined;
   /** A LOCK TABLES that locks some more tables to be written. */
   readonly lockingToo: (sql: string, tables: readonly string[]) => string;
   /** Whether a statement only gets something ready, beside what is there: what was copied before may be copied anew. */
