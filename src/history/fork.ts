@@ -5,7 +5,7 @@ import type { Change } from "../core/change/types.js";
 import { problems } from "../core/problems.js";
 import type { Schema } from "../core/schema/types.js";
 import type { Migration } from "./migration.js";
-import { readAfter, RECORD_FILE, type TornHistory } from "./read.js";
+import { readAfter, RECORD_FILE, type History, type TornHistory } from "./read.js";
 
 /** Migrations that follow each other, from where others follow the same one. */
 export type Side = readonly Migration[];
@@ -24,6 +24,18 @@ export function sidesOf({ folder, doubled, beyond }: TornHistory): Side[] {
     side.push(readAfter(folder, name, side.at(-1)!));
   }
   return sides;
+}
+
+/** A history as it is where one side of a fork ran, or none. @param ran the names of what ran there @throws Problem E300 */
+export function historyWhere(torn: TornHistory, ran: ReadonlySet<string>): History {
+  if (torn.doubled.length === 0) return torn;
+  const side = sidesOf(torn).find(each => each.some(({ name }) => ran.has(name))) ?? [];
+  const { folder, schema } = torn;
+  return {
+    folder,
+    migrations: [...torn.migrations, ...side],
+    schema: side.at(-1)?.schemaAfter ?? schema,
+  };
 }
 
 function parentOf(folder: string, name: string): string | undefined {

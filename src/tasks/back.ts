@@ -2,7 +2,9 @@ import { Problem, problems } from "../core/problems.js";
 import { keptMigration, saysTheSame } from "../database/kept-scripts.js";
 import { withDatabase } from "../database/open.js";
 import type { Database } from "../database/session/database.js";
-import type { History } from "../history/read.js";
+import { namesRun } from "../database/where-run.js";
+import { historyWhere } from "../history/fork.js";
+import type { History, TornHistory } from "../history/read.js";
 import { showNumber } from "../history/migration.js";
 import { readScript } from "../history/read.js";
 import { listNamed, oneTarget } from "./databases.js";
@@ -44,7 +46,7 @@ export interface BackResult extends RunResult {
 export async function back(options: BackOptions): Promise<BackResult> {
   const project = await openProject(options);
   const target = await oneTarget(project.settings, options.target, options);
-  return backOn(target, project.history(), options);
+  return backOn(target, project.tornHistory(), options);
 }
 
 /**
@@ -56,7 +58,7 @@ export async function backAll(
 ): Promise<BackResult | ManyResult<BackResult>> {
   const project = await openProject(options);
   const list = listNamed(project.settings, options.target);
-  const history = project.history();
+  const history = project.tornHistory();
   return list
     ? overMany(project.settings, list, options, target =>
         backOn(target, history, options).catch((error: unknown) => nothingToUndo(error, target)),
@@ -70,11 +72,13 @@ function nothingToUndo(error: unknown, { name, label }: TargetSettings): BackRes
   return { target: name, place: label, ran: [], drift: [], editedBack: [], goneOn: [] };
 }
 
-async function backOn(target: TargetSettings, history: History, options: BackOptions): Promise<BackResult> {
+/** @param torn a fork is no hindrance: the side that ran there can be undone, so that the other may go first */
+async function backOn(target: TargetSettings, torn: TornHistory, options: BackOptions): Promise<BackResult> {
   return withDatabase(
     target,
     { mode: options.show ? "read" : "change", ...watched(options, target) },
     async database => {
+      const history = torn.doubled.length > 0 ? historyWhere(torn, await namesRun(database)) : torn;
       const found = await (options.show ? readState : readSettled)(database, history);
       refuseOtherStory(found, target);
       const { first, goneOn } = options.show

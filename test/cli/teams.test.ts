@@ -99,6 +99,36 @@ test("what both do is done once; what is written by hand is kept; what is apart 
   expect(apart.emberset("restack", "--behind", "0002-theirs-0").stderr).toMatch(/^E523 [^]*on local/);
 });
 
+test("where both sides ran, one is undone where it did, and goes behind the other", () => {
+  const targets = ["ours", "yours"].map(name => `${name}: { dialect: "sqlite", file: "${name}.db" }`);
+  const studio = smallStudio(
+    models(NAME),
+    `export default { home: "ours", targets: { ${targets.join(", ")} } };\n`,
+  );
+  studio.ok("draft", "first");
+  const side = (texts: readonly string[], name: string, target: string) => {
+    texts.forEach((text, at) => studio.write("models/all.ts", text).ok("draft", `${name} ${at}`));
+    studio.ok("forward", "--target", target);
+    for (const at of texts.keys())
+      renameSync(studio.path(`migrations/000${at + 2}-${name}-${at}`), studio.path(`${name}-${at}`));
+  };
+  side([PHONE, RENAMED], "mine", "ours");
+  side([PIECES], "theirs", "yours");
+  for (const [at, name] of ["mine-0", "mine-1", "theirs-0"].entries())
+    renameSync(studio.path(name), studio.path(`migrations/000${(at % 2) + 2}-${name}`));
+  expect(studio.emberset("restack").stderr).toMatch(/^E523 [^]*mine-0 on ours[^]*theirs-0 on yours/);
+  expect(studio.emberset("back", "--to", "3", "--target", "yours").stderr).toMatch(/^E108 [^]*0001, 0002/);
+  expect(studio.ok("back", "--show", "--to", "1", "--target", "ours")).toMatch(/mine 1[^]*mine 0/);
+  expect(studio.ok("back", "--to", "1", "--target", "ours")).toMatch(
+    /mine-1[^]*mine-0[^]*2 migrations undone/,
+  );
+  expect(studio.ok("restack")).toContain("0002-theirs-0 (ran on yours) stays");
+  for (const target of ["ours", "yours"]) {
+    studio.ok("forward", "--target", target);
+    expect(studio.ok("status", "--target", target)).toContain("4 run · 0 pending · no drift");
+  }
+});
+
 test("the newest draft is taken back where it ran nowhere, and a lost folder comes back from the database", () => {
   const studio = smallStudio(models(NAME));
   studio.ok("draft", "first");
