@@ -119,12 +119,12 @@ interface Running {
   readonly statements: readonly Statement[];
 }
 
-/** The first entry of a run. @param was what there was before its first statement */
-export function entryOf({ run, statements }: Running, was: string): JournalEntry {
+/** The first entry of a run. @param was what there was before its first statement, where that has begun */
+export function entryOf({ run, statements }: Running, was?: string): JournalEntry {
   return {
     ...run,
     ...{ statements: statements.length, done: 0, doneSum: sumOf([]) },
-    doubt: { was, sum: sumOf(statements.slice(0, 1)) },
+    ...(was !== undefined && { doubt: { was, sum: sumOf(statements.slice(0, 1)) } }),
     ...{ beganAt: new Date().toISOString(), runBy: whoAmI() },
   };
 }
@@ -141,23 +141,20 @@ export async function keepJournal(
   else if (!isBegun)
     await database.run(`UPDATE ${table} SET statements = ?, run_by = ?`, statements.length, whoAmI());
   let hasBegun = known !== undefined;
-  const set = async (done: number, doubt: string | null, sum: string | null) => {
-    const so = {
-      ...{ done, doneSum: sumOf(statements.slice(0, done)) },
-      doubt: doubt !== null && sum !== null ? { was: doubt, sum } : undefined,
-    };
+  const set = async (done: number, doubt?: JournalEntry["doubt"]) => {
+    const so = { done, doneSum: sumOf(statements.slice(0, done)), ...(doubt && { doubt }) };
     // The first entry comes with the first statement: a commit for each would be two.
-    if (!hasBegun) await beginJournal(database, { ...entryOf({ run, statements }, ""), ...so });
+    if (!hasBegun) await beginJournal(database, { ...entryOf({ run, statements }), ...so });
     else
       await database.run(
         `UPDATE ${table} SET done = ?, done_sum = ?, doubt = ?, doubt_sum = ?, rows_done = NULL, rows_of = NULL`,
-        ...[done, so.doneSum, doubt, sum],
+        ...[done, so.doneSum, doubt?.was ?? null, doubt?.sum ?? null],
       );
     hasBegun = true;
   };
   return {
-    done: count => set(count, null, null),
-    begins: (done, was) => set(done, was, sumOf(statements.slice(done, done + 1))),
+    done: count => set(count),
+    begins: (done, was) => set(done, { was, sum: sumOf(statements.slice(done, done + 1)) }),
     filled: ({ done, of }) => database.run(`UPDATE ${table} SET rows_done = ?, rows_of = ?`, done, of),
     ends: async () => {
       if (hasBegun) await dropEntry(database);
@@ -190,7 +187,7 @@ async function makeJournal(database: Database): Promise<void> {
 }
 
 /** What an entry begins with, by column. */
-const BEGINNING: Readonly<Record<string, (entry: Beginning) => Value>> = {
+const BEGINNING: Readonly<Record<string, (entry: JournalEntry) => Value>> = {
   number: ({ number }) => number,
   name: ({ name }) => name,
   direction: ({ direction }) => direction,
@@ -205,16 +202,14 @@ const BEGINNING: Readonly<Record<string, (entry: Beginning) => Value>> = {
   kept: ({ kept }) => (kept ? packed(kept) : null),
 };
 
-type Beginning = Omit<JournalEntry, "doubt"> & { readonly doubt?: JournalEntry["doubt"] | undefined };
-
 const COLUMNS = Object.keys(BEGINNING);
 
-function valuesOf(entry: Beginning): Value[] {
+function valuesOf(entry: JournalEntry): Value[] {
   return Object.values(BEGINNING).map(of => of(entry));
 }
 
-/** The first entry of a run. */
-async function beginJournal(database: Database, entry: Beginning): Promise<void> {
+/** A run begins with an entry. */
+async function beginJournal(database: Database, entry: JournalEntry): Promise<void> {
   const places = COLUMNS.map(() => "?").join(", ");
   const sql = `INSERT INTO ${nameIn(database)} (${COLUMNS.join(", ")}) VALUES (${places})`;
   await database.run(sql, ...valuesOf(entry));
@@ -237,7 +232,7 @@ export async function turnBack(
   await dropEntry(database);
   const { number, name, kept } = stopped;
   const run = { number, name, direction: "back", ...(kept && { kept }) } as const;
-  await beginJournal(database, { ...entryOf({ run, statements }, ""), doubt: undefined, script });
+  await beginJournal(database, { ...entryOf({ run, statements }), script });
 }
 
 /** 16 hex digits that tell statements from others. */
