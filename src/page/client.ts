@@ -1,6 +1,6 @@
 import { groupBy } from "../core/lists.js";
 import type { PageTable } from "../core/chart/page-data.js";
-import { boxes, byAddress, data, find, isNarrow, links, make, side } from "./dom.js";
+import { boxes, byAddress, data, find, isNarrow, links, make, side, svg } from "./dom.js";
 import { watchHistory } from "./growth.js";
 import { fit, fitIfWhole, goTo, watchStage, zoom } from "./view.js";
 
@@ -22,6 +22,7 @@ function start(): void {
   addEventListener("resize", fitIfWhole);
   addEventListener("hashchange", fromAddress);
   fromAddress();
+  svg.classList.remove("waiting");
 }
 
 // Tables

@@ -50,14 +50,18 @@ describe.runIf(existsSync(CHROMIUM))("the page, in a browser", () => {
   let browser: Browser | undefined;
   afterAll(() => browser?.close());
 
-  async function opened(studio: Studio, size = { width: 1280, height: 800 }): Promise<Page> {
+  async function opened(
+    studio: Studio,
+    size = { width: 1280, height: 800 },
+    javaScriptEnabled = true,
+  ): Promise<Page> {
     browser ??= await chromium.launch({
       executablePath: CHROMIUM,
       args: "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync".split(
         " ",
       ),
     });
-    const page = await browser.newPage({ viewport: size });
+    const page = await browser.newPage({ viewport: size, javaScriptEnabled });
     page.on("pageerror", error => {
       throw error;
     });
@@ -107,6 +111,16 @@ describe.runIf(existsSync(CHROMIUM))("the page, in a browser", () => {
     const side = (await page.locator("#side").boundingBox())!;
     expect(card.y + card.height).toBeLessThan(side.y);
     expect(await page.evaluate("document.documentElement.scrollWidth")).toBe(390);
+    await page.close();
+  });
+
+  test("where no script may run, the drawing is there", async () => {
+    const studio = drafted();
+    studio.ok("chart", "--out", "chart.html");
+    const page = await opened(studio, undefined, false);
+    expect(await page.locator('[data-table="firings"] [data-column="id"] text').first().isVisible()).toBe(
+      true,
+    );
     await page.close();
   });
 

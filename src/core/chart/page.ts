@@ -44,7 +44,8 @@ ${fontFaces(font)}${style}
 <div class="buttons"><button id="smaller" type="button" aria-label="Smaller">−</button><button id="larger" type="button" aria-label="Larger">+</button><button id="fit" type="button">All</button><button id="look" type="button" aria-label="Light or dark">◐</button><button id="list-toggle" type="button" aria-expanded="true" aria-controls="side">List</button></div>
 </header>
 <main>
-<div id="stage" class="chart" tabindex="-1"><svg xmlns="http://www.w3.org/2000/svg" width="100%" height="100%" viewBox="0 0 ${width} ${height}" data-width="${width}" data-height="${height}" role="group" aria-label="The chart">
+<noscript><style>#stage .waiting{display:block}</style></noscript>
+<div id="stage" class="chart" tabindex="-1"><svg class="waiting" xmlns="http://www.w3.org/2000/svg" width="100%" height="100%" viewBox="0 0 ${width} ${height}" data-width="${width}" data-height="${height}" role="group" aria-label="The chart">
 <g id="world">
 ${drawContent(layout).join("\n")}
 ${layout.areas.map(drawArea).join("\n")}
