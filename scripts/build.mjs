@@ -81,7 +81,7 @@ const apart = {
     onResolve({ filter: /^\.\/parts\//, namespace: "apart" }, ({ path }) => ({ path, external: true }));
     onLoad({ filter: /.*/, namespace: "apart" }, ({ path }) => {
       const { file, functions = [], classes = [], values = [] } = APART[path];
-      const load = `require("./parts/${file}.cjs")`;
+      const load = `require("./parts/${partNames.get(file)}")`;
       const lines = [
         ...functions.map(name => `export const ${name} = (...given) => ${load}.${name}(...given);`),
         ...classes.map(
@@ -95,13 +95,22 @@ const apart = {
     });
   },
 };
+// Each is called after what is in it, and so is the program that asks for it.
 await build({
   ...common,
   entryPoints: Object.entries(APART).map(([name, { file }]) => ({ in: name, out: file })),
   outdir: "dist/parts",
+  entryNames: "[name]-[hash]",
   outExtension: { ".js": ".cjs" },
   format: "cjs",
 });
+const partNames = new Map();
+for (const name of await readdir("dist/parts")) {
+  const [, file] = /^(.*)-[A-Z0-9]+\.cjs$/.exec(name) ?? [];
+  if (file === undefined) continue;
+  partNames.set(file, name);
+  await leaveAscii(join("dist/parts", name));
+}
 
 // The program itself is one script, since V8 keeps what it made of a script: src/cli/load-program.ts.
 const script = await build({
@@ -118,13 +127,7 @@ const script = await build({
   ...scriptUrl,
 });
 const [program] = (await readdir("dist")).filter(name => /^program-.*\.cjs$/.test(name));
-// A pattern is the one place where the compiler leaves letters that are not ASCII.
-const code = await readFile(join("dist", program), "utf8");
-const escaped = code.replace(
-  /[^\0-\x7f]/g,
-  letter => `\\u${letter.charCodeAt(0).toString(16).padStart(4, "0")}`,
-);
-await writeFile(join("dist", program), escaped);
+await leaveAscii(join("dist", program));
 
 // What starts it is a script too: an ES module would start a part of Node that most commands have no other use for.
 await build({
@@ -186,3 +189,13 @@ for (const [name, from] of Object.entries(fonts))
   await copyFile(join("node_modules", from), join("dist/assets", name));
 
 if (script.metafile) console.log(await analyzeMetafile(script.metafile));
+
+/** A pattern is the one place where the compiler leaves letters that are not ASCII. */
+async function leaveAscii(file) {
+  const code = await readFile(file, "utf8");
+  const escaped = code.replace(
+    /[^\0-\x7f]/g,
+    letter => `\\u${letter.charCodeAt(0).toString(16).padStart(4, "0")}`,
+  );
+  await writeFile(file, escaped);
+}

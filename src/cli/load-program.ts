@@ -26,21 +26,42 @@ declare const PROGRAM_FILE: string;
 export function loadProgram(require: NodeJS.Require, args: readonly string[]): Program {
   const command = args.find(arg => /^[a-z]+$/.test(arg)) ?? "help";
   const filename = require.resolve(PROGRAM_FILE);
+  const build = `${PROGRAM_FILE.replace(/^.*\/|\.cjs$/g, "")}-${process.version}-${process.arch}`;
+  const keeping: (() => void)[] = [];
+  const parts = new Map<string, unknown>();
+  const own = createRequire(filename);
+  /** What stands apart is called after what is in it, too. */
+  const part = (name: string): unknown => {
+    if (!name.startsWith("./parts/")) return own(name);
+    if (!parts.has(name)) {
+      const cache = `${name.replace(/^.*\/|\.cjs$/g, "")}-${process.version}-${process.arch}-${command}`;
+      parts.set(name, runScript(own.resolve(name), cache, own, keeping));
+    }
+    return parts.get(name);
+  };
+  const program = runScript(filename, `${build}-${command}`, Object.assign(part, own), keeping);
+  return {
+    ...(program as Pick<Program, "main" | "waits" | "getReady">),
+    keep: () => keeping.forEach(keep => keep()),
+  };
+}
+
+/** Runs a CommonJS script. @param name what V8 makes of it is kept under @param keeping gets what keeps it @returns its exports */
+function runScript(
+  filename: string,
+  name: string,
+  require: NodeJS.Require,
+  keeping: (() => void)[],
+): unknown {
   // The build leaves ASCII only, which takes less than half the time to read.
   const source = Module.wrap(readFileSync(filename, "latin1"));
-  const build = PROGRAM_FILE.replace(/^.*\/|\.cjs$/g, "");
-  const cache = cacheFile(`${build}-${process.version}-${process.arch}-${command}.bin`);
+  const cache = cacheFile(`${name}.bin`);
   const cachedData = readCache(cache);
   const script = new Script(source, { filename, ...(cachedData && { cachedData }) });
-  const module = { exports: {} as Pick<Program, "main" | "waits" | "getReady"> };
+  const module: { exports: unknown } = { exports: {} };
   const run = script.runInThisContext() as (...args: unknown[]) => void;
-  run.call(module.exports, module.exports, createRequire(filename), module, filename, dirname(filename));
-  return {
-    main: module.exports.main,
-    waits: module.exports.waits,
-    getReady: module.exports.getReady,
-    keep: () => {
-      if (!cachedData || script.cachedDataRejected) writeCache(cache, script.createCachedData());
-    },
-  };
+  run.call(module.exports, module.exports, require, module, filename, dirname(filename));
+  if (!cachedData || script.cachedDataRejected)
+    keeping.push(() => writeCache(cache, script.createCachedData()));
+  return module.exports;
 }

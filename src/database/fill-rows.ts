@@ -6,8 +6,11 @@ import { zip } from "../core/lists.js";
 import { literalOf } from "./made-up-rows.js";
 import { EngineError, type Database } from "./session/database.js";
 
-/** Rows that are put in with one statement. */
-export const BATCH = 250;
+/** Rows that are put in at once. */
+export const BATCH = 1000;
+
+/** Letters of a statement's rows, beyond which the next ones come with another: servers take no statement of any length. */
+const STATEMENT = 1_000_000;
 
 /** Attempts at a row that the database refuses, or that is there already. */
 const TRIES = 24;
@@ -98,7 +101,7 @@ export async function fillRows(
 
 type Keys = ReadonlyMap<string, readonly (readonly MadeUp[])[]>;
 
-const keyOf = (address: string, columns: readonly string[]) => JSON.stringify([address, columns]);
+const keyOf = (address: string, columns: readonly string[]) => `${address}\0${columns.join("\0")}`;
 
 /** The keys that a table's references may hold. */
 async function keysFor(database: Database, table: Table, held: ReadonlyMap<string, Held>): Promise<Keys> {
@@ -243,31 +246,56 @@ export async function insertRows(
   rows: readonly Row[],
   overriding = "",
 ): Promise<void> {
-  const quoted = new Map<string, string>();
-  const quote = (name: string) => {
-    const known = quoted.get(name) ?? dialect.names.quote(name);
-    quoted.set(name, known);
-    return known;
-  };
-  const byNames = new Map<string, string[]>();
+  const lists = new Map<string, RowList>();
+  let last: RowList | undefined;
   for (const row of rows) {
-    let [names, values] = ["", ""];
+    let values = "";
+    let at = 0;
+    let isAlike = last !== undefined;
     for (const [name, value] of row) {
       if (value === undefined) continue;
-      names += `${names === "" ? "" : ", "}${quote(name)}`;
-      values += `${values === "" ? "" : ", "}${literalOf(value, dialect)}`;
+      isAlike &&= last!.names[at] === name;
+      values += `${at === 0 ? "" : ", "}${literalOf(value, dialect)}`;
+      at += 1;
     }
-    const known = byNames.get(names);
-    if (known) known.push(`(${values})`);
-    else byNames.set(names, [`(${values})`]);
+    if (!isAlike || last!.names.length !== at) {
+      const names = [...row].flatMap(([name, value]) => (value === undefined ? [] : [name]));
+      const key = names.join("\0");
+      last = lists.get(key) ?? { names, values: [] };
+      lists.set(key, last);
+    }
+    last!.values.push(`(${values})`);
   }
-  for (const [names, values] of byNames) {
-    if (names !== "")
-      await runScripted(`INSERT INTO ${into} (${names}) ${overriding}VALUES ${values.join(", ")}`);
-    else
+  for (const { names, values } of lists.values()) {
+    if (names.length === 0)
       for (let at = 0; at < values.length; at += 1)
         await runScripted(`INSERT INTO ${into} ${dialect.rows.emptyRow}`);
+    else
+      for (const some of statementsOf(values))
+        await runScripted(
+          `INSERT INTO ${into} (${names.map(dialect.names.quote).join(", ")}) ${overriding}VALUES ${some}`,
+        );
   }
+}
+
+/** Rows that have values for the same columns. */
+interface RowList {
+  readonly names: readonly string[];
+  /** `(1, 'Anna')` */
+  readonly values: string[];
+}
+
+/** As many of the rows in one text as a statement may have. */
+function* statementsOf(values: readonly string[]): Generator<string> {
+  let [from, letters] = [0, 0];
+  for (const [at, text] of values.entries()) {
+    if (at > from && letters + text.length > STATEMENT) {
+      yield values.slice(from, at).join(", ");
+      [from, letters] = [at, 0];
+    }
+    letters += text.length;
+  }
+  yield values.slice(from).join(", ");
 }
 
 /** How many rows of a table are tied to others after the fact. */

@@ -144,6 +144,16 @@ test("class-validator is kept in one piece, read from there, and never where tha
   const said = studio.ok("check");
   const [file] = kept();
   expect(studio.ok("check")).toBe(said);
+  // Values are checked there, too, in each of the ways that they are.
+  const asked = ["isEmail", "isPhoneNumber", "isStrongPassword", "isUUID", "matches"];
+  studio.write(
+    "models/asks.ts",
+    `import * as v from "class-validator";
+const said = [v.isEmail("anna@example.com"), v.isPhoneNumber("+44 20 7946 0000"), v.isStrongPassword("aB3$efgh"), v.isUUID("x"), v.matches("é", /^é$/)];
+throw new Error(JSON.stringify([${JSON.stringify(asked)}, said]));`,
+  );
+  expect(studio.emberset("check").stderr).toContain(JSON.stringify([asked, [true, true, true, false, true]]));
+  rmSync(studio.path("models/asks.ts"));
   const whole = readFileSync(join(cache, file!), "utf8");
   const head = whole.slice(0, whole.indexOf("\n") + 1);
   // As it would be after a disk was full, and what somebody else has put there: that is not ours to run.

@@ -111,14 +111,17 @@ function oneValue(
       return numbersFor({ type, name, ...column }, rules, random);
     case "date": {
       const moment = moments.of(table, name);
-      return at => moment(at).slice(0, 10);
+      return at => dayOf(moment(at));
     }
     case "time":
       return () => `${two(8 + random() * 11)}:${two(Math.floor(random() * 4) * 15)}:00`;
     case "timestamp":
     case "timestamptz": {
       const moment = moments.of(table, name);
-      return at => moment(at).slice(0, 19).replace("T", " ");
+      return at => {
+        const time = moment(at);
+        return `${dayOf(time)} ${hourOf(time)}`;
+      };
     }
     case "uuid":
       return () => uuidFrom(random);
@@ -137,9 +140,29 @@ function oneValue(
 const from = (pool: readonly string[], random: Random) => pool[Math.floor(random() * pool.length)]!;
 
 /** English words, if not English sense: `The plump lantern was golden.` */
-function sentenceOf({ word, helpers }: Faker): string {
-  const first = `The ${word.adjective()} ${word.noun()} was ${word.adjective()}`;
-  return `${first}${helpers.arrayElement(["", "", `, and the ${word.noun()} ${word.adverb()} ${word.adjective()}`])}.`;
+function sentenceOf(faker: Faker): string {
+  const [adjective, noun, adverb] = WORDS.map(kind => () => wordOf(faker, kind));
+  const first = `The ${adjective!()} ${noun!()} was ${adjective!()}`;
+  const more = `, and the ${noun!()} ${adverb!()} ${adjective!()}`;
+  return `${first}${faker.helpers.arrayElement(["", "", more])}.`;
+}
+
+const WORDS = ["adjective", "noun", "adverb"] as const;
+
+/** Its words of a kind, and those of them that are neither short nor long. */
+const words = new WeakMap<Faker, Map<string, readonly string[]>>();
+
+/** One of them; the library's own way looks through all of them each time. */
+function wordOf(faker: Faker, kind: (typeof WORDS)[number], isShort = false): string {
+  const known = words.get(faker) ?? new Map<string, readonly string[]>();
+  words.set(faker, known);
+  const key = `${kind} ${isShort}`;
+  let list = known.get(key);
+  if (!list) {
+    const all = faker.definitions.word[kind];
+    known.set(key, (list = isShort ? all.filter(({ length }) => length >= 3 && length <= 9) : all));
+  }
+  return faker.helpers.arrayElement(list);
 }
 
 const two = (number: number) => String(Math.floor(number)).padStart(2, "0");
@@ -223,8 +246,7 @@ const PEOPLE =
   /person|people|user|member|potter|customer|client|employee|author|student|teacher|artist|contact|guest|patient|visitor|worker|owner|staff|player|driver|clerk|reader|writer|borrower|subscriber|attendee|passenger|nurse|doctor|manager|agent|tenant|child|parent|recipient|donor|volunteer|pupil|speaker|buyer|seller/;
 
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
-const thing = (faker: Faker) =>
-  `${capital(faker.word.adjective({ length: { min: 3, max: 9 } }))} ${faker.word.noun({ length: { min: 3, max: 9 } })}`;
+const thing = (faker: Faker) => `${capital(wordOf(faker, "adjective", true))} ${wordOf(faker, "noun", true)}`;
 
 /** What texts are about, by the name of their column. The first that fits counts. */
 const TEXTS: readonly (readonly [RegExp, (faker: Faker) => string])[] = [
@@ -311,17 +333,36 @@ function cut(text: string, most: number, number: string): string {
   return (space > most / 2 ? short.slice(0, space) : short).trim() || short;
 }
 
+/** The text of each day that was asked for: there are few, and asking for it takes long. */
+const days = new Map<number, string>();
+
+/** `2025-11-03` */
+function dayOf(time: number): string {
+  const day = Math.floor(time / DAY);
+  let text = days.get(day);
+  if (text === undefined) days.set(day, (text = new Date(day * DAY).toISOString().slice(0, 10)));
+  return text;
+}
+
+const TWO = Array.from({ length: 60 }, (_, number) => two(number));
+
+/** `09:15:00` */
+function hourOf(time: number): string {
+  const seconds = Math.floor((time - Math.floor(time / DAY) * DAY) / 1000);
+  return `${TWO[Math.floor(seconds / 3600)]}:${TWO[Math.floor(seconds / 60) % 60]}:${TWO[seconds % 60]}`;
+}
+
 /** Moments of one row follow each other as their names say. */
 class Moments {
   private readonly rows = new WeakMap<Table, { at: number; start: number }>();
 
   constructor(private readonly random: Random) {}
 
-  of(table: Table, name: string): (at: number) => string {
+  /** @returns milliseconds since 1970 */
+  of(table: Table, name: string): (at: number) => number {
     const { random, rows } = this;
     const plain = name.toLowerCase();
-    if (/birth|born/.test(plain))
-      return () => new Date(NOW - (20 + random() * 55) * 365.25 * DAY).toISOString();
+    if (/birth|born/.test(plain)) return () => Math.trunc(NOW - (20 + random() * 55) * 365.25 * DAY);
     const rank = /end|finish|close|due|until|expire|leave|left|done/.test(plain)
       ? 3
       : /update|paid|ship|sent|change|fired|sold|return/.test(plain)
@@ -336,7 +377,7 @@ class Moments {
         row = { at, start: NOW - DAY * (90 + 1000 * random() ** 1.7) + Math.floor(random() * DAY) };
         rows.set(table, row);
       }
-      return new Date(row.start + DAY * (rank * 25 + random() * 24)).toISOString();
+      return Math.trunc(row.start + DAY * (rank * 25 + random() * 24));
     };
   }
 }

@@ -17,8 +17,10 @@ export function adviseOnValues(review: Review): void {
 
 /** Columns that a table of some dialect cannot have. */
 function unheld(entity: EntityDescription, table: Table, { resolver, dialects, report }: Review): void {
+  // Checks say nothing of it, and putting their patterns into words takes long.
+  const bare = { ...table, checks: [] };
   for (const { types } of dialects) {
-    const [settled] = types.settle({ tables: [table] }).tables;
+    const [settled] = types.settle({ tables: [bare] }).tables;
     for (const { field, column } of resolver.columnsOf(entity)) {
       const held = settled?.columns[table.columns.findIndex(({ name }) => name === column.name)];
       const reason = settled && held && types.cannotHoldColumn(held, settled);
