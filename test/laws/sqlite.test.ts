@@ -13,6 +13,7 @@ import { sqlite } from "../../src/core/dialect/sqlite/index.js";
 import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
 import { arbitrarySchema, nameOrText, renamesBetween } from "./arbitrary-schema.js";
 import { RUNS, SEED } from "./runs.js";
+import { shuffled } from "./stands.js";
 
 const schema = arbitrarySchema({ hostile: true });
 const options = { seed: SEED, numRuns: RUNS };
@@ -49,6 +50,74 @@ describe("on a real SQLite database", () => {
       }),
       options,
     );
+  });
+
+  test("unique constraints come and go where the table stands, in whatever order its text has them", () => {
+    const names = ["id", "It's", "b c", "d"];
+    const list = fc.shuffledSubarray(names, { minLength: 1, maxLength: 3 });
+    const lists = fc.uniqueArray(list, { maxLength: 4, selector: columns => columns.join() });
+    const keyed = fc.record({ before: lists, after: lists, order: fc.nat(), hasKey: fc.boolean() });
+    const table = (uniques: readonly string[][], hasKey: boolean): Schema => ({
+      tables: [
+        {
+          name: "od'd",
+          columns: names.map(name => ({ name, type: { kind: "text" }, nullable: true })),
+          ...(hasKey && { key: { name: "pk", columns: ["d", "id"] } }),
+          ...{ indexes: [], foreignKeys: [], checks: [] },
+          uniques: uniques.map(columns => ({ name: `uq ${columns.join()}`, columns })),
+        },
+      ],
+    });
+    let moved = 0;
+    fc.assert(
+      fc.property(keyed, ({ before, after, order, hasKey }) => {
+        const [was, now] = [table(before, hasKey), table(after, hasKey)];
+        const quoted = (columns: readonly string[]) => columns.map(sqlite.names.quote).join(", ");
+        const made = [
+          ...(hasKey ? [`CONSTRAINT "pk" PRIMARY KEY (${quoted(["d", "id"])})`] : []),
+          ...before.map(each => `CONSTRAINT "uq ${each.join()}" UNIQUE (${quoted(each)})`),
+        ];
+        const database = new LibSql(":memory:");
+        const columns = names.map(name => `${sqlite.names.quote(name)} text`);
+        database.exec(
+          `CREATE TABLE "od'd" (${[...columns, ...shuffled(made, order)].join(", ")});
+           INSERT INTO "od'd" VALUES ('1', '1', '1', '1'), ('2', '2', '2', '2'), ('3', null, '3', '3')`,
+        );
+        const pages = () =>
+          database.prepare("SELECT rowid, rootpage FROM sqlite_schema WHERE type = 'table'").all();
+        const stood = pages();
+        for (const [from, to, uniques] of [
+          [was, now, after],
+          [now, was, before],
+        ] as const) {
+          run(database, from, diff(from, to));
+          expect(database.prepare("PRAGMA integrity_check").all()).toEqual([{ integrity_check: "ok" }]);
+          expect(read(database)).toEqual(held(to));
+          // The engine itself says which are there, and takes no row that is like another in any of them.
+          const found = database
+            .prepare(
+              "SELECT (SELECT group_concat(name) FROM pragma_index_xinfo(list.name) WHERE key) AS columns FROM pragma_index_list('od''d') AS list WHERE origin = 'u'",
+            )
+            .all() as { readonly columns: string }[];
+          const own = uniques.map(each => each.join()).filter(each => !hasKey || each !== "d,id");
+          expect(found.map(each => each.columns).sort()).toEqual(own.sort());
+          for (const unique of uniques)
+            expect(() =>
+              database.exec(
+                `INSERT INTO "od'd" (${quoted(unique)}) VALUES (${unique.map(() => "'2'").join(", ")})`,
+              ),
+            ).toThrow("UNIQUE constraint failed");
+        }
+        // Unless one has the very columns of the key, the table stays where it is.
+        if (!hasKey || [...before, ...after].every(each => each.join() !== "d,id")) {
+          expect(pages()).toEqual(stood);
+          moved += 1;
+        }
+        database.close();
+      }),
+      options,
+    );
+    expect(moved).toBeGreaterThan(RUNS / 2);
   });
 
   test("rows live through the rebuild of every table, and back", () => {

@@ -4,7 +4,7 @@ import { addressOf } from "../../../schema/address.js";
 import { columnsOfPart } from "../../../schema/lookups.js";
 import { expressionSql } from "../../../lower/expressions.js";
 import { textFor } from "../../../sql/placeholders.js";
-import type { Check, Column, Index, Table } from "../../../schema/types.js";
+import type { Check, Column, Index, Table, Unique } from "../../../schema/types.js";
 import type { Block } from "../../shared/render-plan.js";
 import { literalSql } from "../expressions.js";
 import { NAME } from "../types.js";
@@ -17,6 +17,7 @@ import {
   RESTATE_END,
   RESTATE_START,
   inlineSql,
+  keyedSql,
 } from "./tables.js";
 import { droppedAs, ownIndexes, type Work } from "./works.js";
 
@@ -111,8 +112,10 @@ export function alterInPlace(work: Work): Block[] {
  * What the table is said to be, written anew as its rows already keep to it, and read again by all who use the file:
  * https://sqlite.org/lang_altertable.html#otheralter. A row that does not keep to what is new is put as it is, which is refused.
  */
-function restate({ to, now, changes, restated }: Work): Block[] {
+function restate(work: Work): Block[] {
+  const { to, now, changes, restated } = work;
   if (!restated) return [];
+  const [added, gone] = [addedUniques(work), goneUniques(work)];
   const held = changes.flatMap(change => {
     if (change.kind === "add part" && change.what === "check") return breaches(change.value as Check);
     if (change.kind === "alter part" && change.what === "check") return breaches(change.after as Check);
@@ -129,10 +132,14 @@ function restate({ to, now, changes, restated }: Work): Block[] {
       title: `say anew what table ${to} is: its rows stay as they are`,
       details: changes.filter(isSaid).map(titleOf),
       statements: [
+        ...added.map(({ made }) => made),
         RESTATE_START,
-        restateSql(now, to),
+        ...gone.map(({ released }) => released),
+        ...callOwnIndexes(work, added.length + gone.length > 0),
+        restateSql(work),
         ...SEEN_BY_ALL,
         RESTATE_END,
+        ...gone.map(({ name }) => `DROP INDEX ${quote(name)}`),
         ...held.map(({ columns, where }) => {
           const column = quote(columns.find(name => free.includes(name)) ?? free[0] ?? "rowid");
           return `UPDATE ${quoteTable(to)} SET ${column} = ${column} WHERE ${where}`;
@@ -143,17 +150,77 @@ function restate({ to, now, changes, restated }: Work): Block[] {
 }
 
 /** Only where columns and indexes stand as the text will have them: else the rows would be read as something else. */
-function restateSql(now: Table, to: string): string {
+function restateSql({ to, was, now }: Work): string {
   const name = literalSql(now.name);
   const columns = now.columns.map(column => literalSql(column.name)).join(",");
   return [
     "UPDATE sqlite_schema SET sql = CASE",
     `WHEN (SELECT group_concat(quote(name)) FROM pragma_table_xinfo(${name})) = ${literalSql(columns)}`,
-    `AND (SELECT count(*) FROM pragma_index_list(${name}) WHERE origin <> 'c') = ${ownIndexes(now)}`,
+    `AND (SELECT count(*) FROM pragma_index_list(${name}) WHERE origin <> 'c') = ${ownIndexes(was).length}`,
     `THEN ${literalSql(createTableSql(now, to))}`,
     `ELSE json('columns or indexes stand otherwise: a script of your own has to build the table anew')`,
     `END WHERE type = 'table' AND name = ${name} COLLATE NOCASE`,
   ].join("\n  ");
+}
+
+/** The index of each unique constraint that comes, made as any other. */
+function addedUniques({ now, changes }: Work): { readonly name: string; readonly made: string }[] {
+  return partsThat("add part", changes).map((unique, at) => {
+    const name = `emberset_unique${at + 1}`;
+    return { name, made: `CREATE UNIQUE INDEX ${quote(name)} ON ${quote(now.name)} ${keyedSql(unique)}` };
+  });
+}
+
+/** The index of each unique constraint that goes, said to be any other, which can be dropped. */
+function goneUniques({ now, changes }: Work): { readonly name: string; readonly released: string }[] {
+  const renamed = new Map(
+    changes.flatMap(change => (change.kind === "rename column" ? [[change.from, change.to]] : [])),
+  );
+  return partsThat("drop part", changes).map((dropped, at) => {
+    const name = `emberset_gone${at + 1}`;
+    const unique = { ...dropped, columns: dropped.columns.map(column => renamed.get(column) ?? column) };
+    const sql = `CREATE UNIQUE INDEX ${quote(name)} ON ${quote(now.name)} ${keyedSql(unique)}`;
+    return {
+      name,
+      released: [
+        `UPDATE sqlite_schema SET name = ${literalSql(name)}, sql = ${literalSql(sql)}`,
+        `WHERE ${OWN_OF(now)} AND sql IS NULL AND ${COLUMNS_OF_INDEX} = ${columnsText(unique)}`,
+      ].join("\n  "),
+    };
+  });
+}
+
+function partsThat(kind: "add part" | "drop part", changes: readonly Change[]): Unique[] {
+  return changes.flatMap(change => (change.kind === kind && change.what === "unique" ? [change.value] : []));
+}
+
+/** The indexes of a table's key and unique constraints are called after their place in what it is said to be. */
+function callOwnIndexes({ was, now, changes }: Work, isOther: boolean): string[] {
+  if (!isOther && ownIndexes(now).length < 2 && ownIndexes(was).length < 2) return [];
+  const own = ownIndexes(now);
+  if (own.length === 0) return [];
+  const added = partsThat("add part", changes).map((_, at) => literalSql(`emberset_unique${at + 1}`));
+  return [
+    [
+      `UPDATE sqlite_schema SET sql = NULL, name = CASE ${COLUMNS_OF_INDEX}`,
+      ...own.map(
+        (unique, at) =>
+          `WHEN ${columnsText(unique)} THEN ${literalSql(`sqlite_autoindex_${now.name}_${at + 1}`)}`,
+      ),
+      `ELSE json('an index stands otherwise: a script of your own has to build the table anew')`,
+      `END WHERE ${OWN_OF(now)} AND (sql IS NULL${added.length > 0 ? ` OR name IN (${added.join(", ")})` : ""})`,
+    ].join("\n  "),
+  ];
+}
+
+const OWN_OF = ({ name }: Table) => `type = 'index' AND tbl_name = ${literalSql(name)} COLLATE NOCASE`;
+
+/** Of the index that a row of the schema is about. */
+const COLUMNS_OF_INDEX =
+  "(SELECT group_concat(quote(name)) FROM pragma_index_xinfo(sqlite_schema.name) WHERE key)";
+
+function columnsText({ columns }: Unique): string {
+  return literalSql(columns.map(name => literalSql(name)).join(","));
 }
 
 /** Whether all that an index is can be asked for: an expression cannot. */

@@ -14,10 +14,10 @@ export function createTableSql(table: Table, address: string): string {
   const lines = table.columns.map(column =>
     column === inline ? inlineKeySql(column, table) : columnSql(column, table),
   );
-  if (table.key && !inline)
-    lines.push(`${constraintNameSql(table.key.name)}PRIMARY KEY ${keyedSql(table.key)}`);
-  for (const unique of table.uniques)
-    lines.push(`${constraintNameSql(unique.name)}UNIQUE ${keyedSql(unique)}`);
+  const keyed = (unique: Unique) =>
+    `${keyedSql(unique)}${conflictSql(unique.options?.[NAME]?.["on conflict"])}`;
+  if (table.key && !inline) lines.push(`${constraintNameSql(table.key.name)}PRIMARY KEY ${keyed(table.key)}`);
+  for (const unique of table.uniques) lines.push(`${constraintNameSql(unique.name)}UNIQUE ${keyed(unique)}`);
   for (const foreignKey of table.foreignKeys) {
     lines.push(
       `${constraintNameSql(foreignKey.name)}FOREIGN KEY (${quoteList(foreignKey.columns)}) ${referenceSql(foreignKey, address, table)}`,
@@ -31,12 +31,11 @@ export function createTableSql(table: Table, address: string): string {
   return `CREATE TABLE ${quote(table.name)} (\n  ${lines.join(",\n  ")}\n)${options && ` ${options}`}`;
 }
 
-/** The columns of a key or a unique constraint, each with its own terms, and what happens on a conflict. */
-function keyedSql({ columns, options }: Unique): string {
-  const { terms, "on conflict": conflict } = options?.[NAME] ?? {};
-  const own = readTerms(terms);
+/** The columns of a key or a unique constraint, each with its own terms. */
+export function keyedSql({ columns, options }: Unique): string {
+  const own = readTerms(options?.[NAME]?.["terms"]);
   const parts = columns.map((column, at) => [quote(column), own[at]].filter(Boolean).join(" "));
-  return `(${parts.join(", ")})${conflictSql(conflict)}`;
+  return `(${parts.join(", ")})`;
 }
 
 function conflictSql(conflict: string | undefined): string {

@@ -11,6 +11,7 @@ import {
   type PartKind,
   type Schema,
   type Table,
+  type Unique,
 } from "../../../schema/types.js";
 import { restoredTo } from "../../shared/attic.js";
 import type { KeptBesideKey } from "../../shared/kept.js";
@@ -134,9 +135,11 @@ function placeOf(
         changes.filter(each => each.kind === "add column").map(each => [each.column.name, each]),
       );
       if (change.what === "index" || isInline(change, added)) return "in place";
-      return isOnlySaid(change.what) ? "restated" : "rebuilt";
+      return isOnlySaid(change.what) || change.what === "unique" ? "restated" : "rebuilt";
     }
     case "drop part":
+      if (change.what === "index") return "in place";
+      return isOnlySaid(change.what) || change.what === "unique" ? "restated" : "rebuilt";
     case "alter part":
       if (change.what === "index") return "in place";
       return isOnlySaid(change.what) ? "restated" : "rebuilt";
@@ -155,7 +158,7 @@ function placeOf(
   }
 }
 
-/** Nothing is stored for a check or a reference. */
+/** Nothing is stored for a check or a reference; for a unique constraint an index is, which can be made by itself. */
 function isOnlySaid(what: PartKind): boolean {
   return what === "check" || what === "foreign key";
 }
@@ -178,13 +181,14 @@ function placeOfColumn({ before, after, convert, fill }: AlterColumn): Place {
 }
 
 /**
- * SQLite finds the indexes of keys and unique constraints by their order in what the table is said to be, and the columns
- * of a row by theirs: https://sqlite.org/fileformat2.html#representation_of_sql_indices. Both must be sure to stay.
+ * SQLite finds the columns of a row by their order in what the table is said to be, which must be sure to stay, and the indexes
+ * of keys and unique constraints by theirs, after which they are called: each must be told from the others by its columns.
+ * https://sqlite.org/fileformat2.html#internal_schema_objects
  */
 function canRestate({ changes, was, now }: Pick<Work, "changes" | "was" | "now">): boolean {
   const options = [was, now].map(({ options: own }) => own?.[NAME] ?? {});
   if (options.some(own => own["strict"] !== undefined || own["without rowid"] !== undefined)) return false;
-  if (ownIndexes(now) > 1) return false;
+  if (![was, now].every(isEachItsOwn)) return false;
   const names = new Map(
     changes.flatMap(change => (change.kind === "rename column" ? [[change.from, change.to]] : [])),
   );
@@ -202,9 +206,15 @@ function canRestate({ changes, was, now }: Pick<Work, "changes" | "was" | "now">
   );
 }
 
-/** How many indexes SQLite keeps for a table's key and unique constraints: none for its own number. */
-export function ownIndexes({ uniques, key, columns }: Table): number {
-  return uniques.length + (key && !columns.some(({ identity }) => identity) ? 1 : 0);
+/** What SQLite keeps an index for by itself, in its order: a table's key, unless that is its own number, and unique constraints. */
+export function ownIndexes({ uniques, key, columns }: Table): Unique[] {
+  return [...(key && !columns.some(({ identity }) => identity) ? [key] : []), ...uniques];
+}
+
+/** Of two with the same columns SQLite makes one index. */
+function isEachItsOwn(table: Table): boolean {
+  const lists = ownIndexes(table).map(({ columns }) => columns.join("\0").toLowerCase());
+  return new Set(lists).size === lists.length;
 }
 
 /** What a dropped column was called whose name another cannot take while it is there: capitals do not matter. */
@@ -228,7 +238,6 @@ function canAddInPlace(change: AddColumn, now: Table): boolean {
     now.key?.columns.includes(column.name)
   )
     return false;
-  if (now.uniques.some(({ columns }) => columns.includes(column.name))) return false;
   if (column.computed) return true;
   const value = column.default && defaultSql(column);
   const constant = value === undefined || (!value.startsWith("(") && !/^current_/i.test(value));
