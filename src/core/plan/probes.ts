@@ -3,7 +3,7 @@ import { lossOf, type Loss } from "../change/loss.js";
 import { namesThrough, type NamesThrough } from "../change/names.js";
 import { isLooser } from "../change/risk.js";
 import type { AddColumn, AlterColumn, AlterPart, Change } from "../change/types.js";
-import { matchSql, restoredTo } from "../dialect/shared/attic.js";
+import { matchSql, replacedSql, restoredTo } from "../dialect/shared/attic.js";
 import type { KeptBesideKey } from "../dialect/shared/kept.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
 import { unfoundSql, unlikeAnySql } from "../dialect/shared/numbering.js";
@@ -124,22 +124,16 @@ function questionOfLoss(change: Change, loss: Loss, asking: Asking): Omit<Questi
       // Going back turns values into what they were made of, which is what it is asked for.
       if (direction === "back" || loss.kind !== "values") return undefined;
       const [from, name] = [table(change.table), column(change.table, change.after.name)];
-      return loss.by === "fill"
-        ? {
-            question: `rows of ${change.table} without a ${change.after.name}, which get one`,
-            sql: `SELECT count(*) AS n FROM ${from} WHERE ${name} IS NULL`,
-            table: from,
-            sight: sightOf(change.table, asking, { where: `t.${name} IS NULL` }),
-          }
-        : {
-            question: `values of ${change.table}.${change.after.name} that others take the place of`,
-            sql: `SELECT count(${name}) AS n FROM ${from}`,
-            table: from,
-            sight: sightOf(change.table, asking, {
-              columns: [change.after.name],
-              where: `t.${name} IS NOT NULL`,
-            }),
-          };
+      const where = replacedSql(loss.by, change, `t.${name}`, dialect.attic) ?? `t.${name} IS NOT NULL`;
+      const isFilled = loss.by === "fill";
+      return {
+        question: isFilled
+          ? `rows of ${change.table} without a ${change.after.name}, which get one`
+          : `values of ${change.table}.${change.after.name} that others take the place of`,
+        sql: `SELECT count(*) AS n FROM ${from} AS t WHERE ${where}`,
+        table: from,
+        sight: sightOf(change.table, asking, { where, ...(!isFilled && { columns: [change.after.name] }) }),
+      };
     }
     default:
       return undefined;

@@ -8,7 +8,7 @@ import type { KeptBesideKey, KeptCounter } from "../shared/kept.js";
 import { atticTables } from "./catalog/queries.js";
 import { literalSql } from "./expressions.js";
 import { NAME_LIMIT, quote, quoteTable } from "./names.js";
-import { retype } from "./retyping.js";
+import { lost, retype } from "./retyping.js";
 import { isTextual, NAME, typeOf } from "./types.js";
 
 export const attic: AtticSyntax = {
@@ -23,6 +23,7 @@ export const attic: AtticSyntax = {
       ? `BINARY CONVERT(${a} USING utf8mb4) <=> BINARY CONVERT(${b} USING utf8mb4)`
       : `${a} <=> ${b}`,
   moves,
+  lost,
   turned: (before, after, value) =>
     isTextual(before) && isTextual(after)
       ? `CONVERT(${value} USING utf8mb4) COLLATE utf8mb4_bin`

@@ -1,3 +1,4 @@
+import { equal } from "../../schema/canonical.js";
 import type { Column } from "../../schema/types.js";
 import { parseNativeType } from "../../sql/native-type.js";
 import type { Retyped } from "../shared/retyping.js";
@@ -100,6 +101,16 @@ export function retype(before: Column, after: Column, value: string, converted: 
   return { value: heldSql(from, to, value), fails: false, ...(unfit !== undefined && { unfit }) };
 }
 
+/**
+ * Of types of one kind, in which a value that fits is the same, what does not fit: the server refuses it, or cuts blanks at its
+ * end without a word, and whoever runs a script by hand may have told it to cut more.
+ */
+export function lost(before: Column, after: Column, value: string): string | undefined {
+  const [from, to] = [typed(before), typed(after)];
+  const isAlike = from.kind === to.kind && ["text", "whole", "decimal", "bytes"].includes(from.kind);
+  return isAlike && equal(before.collation, after.collation) ? unfitSql(from, to, value) : undefined;
+}
+
 function typed(column: Column): Typed {
   const { name, numbers, values = [], behind } = parseNativeType(typeOf(column));
   const [word = name, ...rest] = name.split(" ");
@@ -161,7 +172,7 @@ const UNFIT: Readonly<Record<Kind, Limits>> = {
     const isText = from.kind === "text";
     const limit = isText && BigInt(most) > SIGNED ? SIGNED : most;
     return [
-      isText ? `${text} NOT RLIKE ${WHOLE}` : `${number} <> round(${number})`,
+      isText ? `${text} NOT RLIKE ${WHOLE}` : from.kind === "whole" ? "" : `${number} <> round(${number})`,
       `${number} < ${least}`,
       `${number} > ${limit}`,
     ];

@@ -21,6 +21,11 @@ export interface AtticSyntax {
   readonly typeOf: (column: Column) => string;
   /** A condition that holds where two values of a column's type are equal to the letter, or both null. */
   readonly same: (a: string, b: string, column: Column) => string;
+  /**
+   * A condition that holds of a value that does not come back as it was from a column's other type, into which it is put as it
+   * is; undefined: any might be one. Absent: of all columns.
+   */
+  readonly lost?: (before: Column, after: Column, value: string) => string | undefined;
   /** A value of a column, as the column holds it when it is of another type: without a change of what it is worth. */
   readonly turned: (before: Column, after: Column, value: string) => string;
   /** `DELETE FROM` a table that is called k in the rest of the statement. */
@@ -219,18 +224,38 @@ function keepTitle(kept: KeptBesideKey): Pick<Block, "title" | "details"> {
   };
 }
 
-/** What is kept of a table, as a query; of columns in which nothing but null is filled, only the rows that get a value. */
+/** What is kept of a table, as a query: of a column that gets other values, only the rows whose value it may be, where that is known. */
 export function copySql(
   kept: KeptBesideKey & { readonly only?: boolean },
   from: string,
-  { table, quote, keepable = column => quote(column.name) }: AtticSyntax,
+  syntax: AtticSyntax,
 ): string {
+  const { table, quote, keepable = column => quote(column.name) } = syntax;
   // SQLite calls a number of its own after the key that it is.
   const key = kept.key.map(({ was, number }) => (number ? `${quote(was)} AS ${quote(was)}` : quote(was)));
   const columns = [...key, ...kept.columns.map(keepable)];
-  const filled = kept.kind === "values" && kept.by === "fill" && kept.only !== false;
-  const where = filled ? kept.columns.map(({ name }) => ` WHERE ${quote(name)} IS NULL`).join("") : "";
+  const where = kept.kind === "values" && kept.only !== false ? whereReplaced(kept, syntax) : "";
   return `SELECT ${columns.join(", ")} FROM ${table(from)}${where}`;
+}
+
+function whereReplaced({ by, columns: [column], change }: KeptValues, syntax: AtticSyntax): string {
+  const value = syntax.quote(column!.name);
+  const condition = replacedSql(by, change, value, syntax);
+  if (condition === undefined) return "";
+  const isFilled = change.fill !== undefined && change.before.nullable && !change.after.nullable;
+  const isNull = isFilled && by !== "fill" ? `${value} IS NULL OR ` : "";
+  return ` WHERE ${isNull}${condition}`;
+}
+
+/** A condition that holds of the values of a column that become others; undefined: any may. */
+export function replacedSql(
+  by: Replacement,
+  { before, after }: AlterColumn,
+  value: string,
+  { lost }: Pick<AtticSyntax, "lost">,
+): string | undefined {
+  if (by === "fill") return `${value} IS NULL`;
+  return by === "type" ? lost?.(before, after, value) : undefined;
 }
 
 /** Values that are kept beside what they were turned into; what is worked out tells itself. */
