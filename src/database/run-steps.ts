@@ -193,7 +193,7 @@ function againBefore(
   from: number,
   syntax: StepSyntax,
 ): { readonly session: readonly string[]; readonly copies: readonly string[] } {
-  const { stepOf, sets, prepares, copiedAnew } = syntax;
+  const { stepOf, sets, prepares, copiedAnew, mirrored = () => [] } = syntax;
   const done = texts.slice(0, from);
   const left = texts.slice(from);
   // What is set anew before it is used is not needed, and what it was made of may be gone.
@@ -208,7 +208,12 @@ function againBefore(
   if (lock === undefined) return { session, copies: [] };
   const since = done.slice(lock + 1);
   const isTaken = since.some(sql => stepOf(sql).kind === "schema" && !prepares(sql));
-  const copies = isTaken ? [] : since.flatMap((sql, at) => copiedAnew(sql, since.slice(at + 1)));
+  const copies = isTaken
+    ? []
+    : [
+        ...done.slice(0, lock).flatMap(sql => mirrored(sql, done[lock]!)),
+        ...since.flatMap((sql, at) => copiedAnew(sql, since.slice(at + 1))),
+      ];
   return { session: [...session, done[lock]!], copies };
 }
 

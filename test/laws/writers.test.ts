@@ -1,3 +1,4 @@
+import { setTimeout as wait } from "node:timers/promises";
 import fc from "fast-check";
 import { afterAll, describe, expect, test } from "vitest";
 import { apply } from "../../src/core/change/apply.js";
@@ -7,7 +8,9 @@ import { EMPTY_SCHEMA, type Column, type Schema } from "../../src/core/schema/ty
 import type { Database } from "../../src/database/session/database.js";
 import { fillTables } from "../../src/database/made-up-rows.js";
 import { ID, table } from "../core/render-cases.js";
-import type { Engine } from "../engines/engine.js";
+import { openDatabase } from "../../src/database/open.js";
+import { cuttingWay, type Moment } from "../engines/cut.js";
+import { targetFor, type Engine } from "../engines/engine.js";
 import { mariadbEngine } from "../engines/mariadb.js";
 import { postgresEngine } from "../engines/postgres.js";
 import { arbitrarySchema, hintsBetween } from "./arbitrary-schema.js";
@@ -18,6 +21,7 @@ import { setUp } from "./surroundings.js";
 import { described, isAboutRows, runner, type Way } from "./there-and-back.js";
 
 const engines = { PostgreSQL: await postgresEngine(), MariaDB: await mariadbEngine() };
+const MOMENTS: readonly Moment[] = ["before", "during", "after"];
 const ROWS = 40;
 const ROUNDS = RUNS / 50;
 
@@ -54,6 +58,54 @@ describe.each(Object.entries(engines))("on a real %s", (name, engine) => {
           written += await thereAndBackBeside(database, client, { a, b: apply(a, changes), changes }, cells);
         });
       expect(written).toBeGreaterThan(ROUNDS);
+    },
+    600_000,
+  );
+
+  test.runIf(engine)(
+    "so it is while a column goes online, wherever the run is cut",
+    async () => {
+      const changes = diff(pieces([NOTES, WEIGHT]), pieces([WEIGHT]));
+      const way = { a: pieces([NOTES, WEIGHT]), b: pieces([WEIGHT]), changes, online: true };
+      const road = await cuttingWay(engine!.url);
+      const dialect = engine!.dialect.name;
+      let [written, cuts, most] = [0, 0, Infinity];
+      // The first run is not cut, and tells how long it is.
+      for (let at = 0; at <= most; at += at === 0 ? 1 : Math.max(1, Math.round(900 / RUNS)))
+        await whileBusy(engine!, way.a, async (database, client) => {
+          for (let id = 1; id <= ROWS; id += 1)
+            await database.run(`INSERT INTO pieces (notes) VALUES ('first')`);
+          const cells = Array.from({ length: ROWS }, (_, row): Cell => {
+            return { table: "pieces", column: "notes", where: `id = ${row + 1}`, kind: "text" };
+          });
+          const go = async (direction: "forward" | "back") => {
+            const own = await openDatabase(targetFor(dialect as "mariadb", road.url), { mode: "change" });
+            await runner(own, way)
+              .run(direction)
+              .finally(() => own.close());
+          };
+          const busy = writeUntil(client, cells);
+          road.cutAt(at === 0 ? undefined : at, MOMENTS[at % 3]);
+          const isCut = await go("forward").then(
+            () => false,
+            () => true,
+          );
+          if (at === 0) most = road.sent();
+          if (isCut) cuts += 1;
+          road.cutAt(undefined);
+          // Others write while nobody goes on with it.
+          await wait(15);
+          if (isCut) await go("forward");
+          await go("back");
+          busy.stop();
+          const acknowledged = await busy.done;
+          for (const [cell, value] of acknowledged)
+            expect(await heldIn(database, cell), `cut at message ${at} of ${most}`).toBe(value);
+          written += acknowledged.size;
+        });
+      await road.close();
+      expect(cuts).toBeGreaterThan(5);
+      expect(written).toBeGreaterThan(cuts);
     },
     600_000,
   );

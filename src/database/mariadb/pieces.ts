@@ -1,4 +1,5 @@
 import { setTimeout as wait } from "node:timers/promises";
+import { copiesRows } from "../../core/dialect/mariadb/render/meanwhile.js";
 import { fillsRows } from "../../core/dialect/mariadb/render/online.js";
 import { mariadb } from "../../core/dialect/mariadb/index.js";
 import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
@@ -12,7 +13,7 @@ import type { Statements } from "../session/statements.js";
 const PLAIN = /^(?:tiny|small|medium|big)?int\b|^(?:var)?char\b|^date$|^uuid$/;
 
 /**
- * An update of all rows that lack a value, in the order of the key, so many at a time, each committed by itself: a piece is
+ * An update of all rows that lack a value, or a copy of what rows hold, in the order of the key, so many at a time, each committed by itself: a piece is
  * to be short, and between two of them others have their turn. What is filled already costs little, so that one that was cut
  * off is done again. Without a key of plain values it is one statement.
  */
@@ -21,7 +22,8 @@ export async function fillInPieces(
   sql: string,
   { together, most, filled }: Pieces,
 ): Promise<void> {
-  const { table } = fillsRows(sql)!;
+  const copy = copiesRows(sql);
+  const table = (copy ?? fillsRows(sql))!.table;
   const key = await rows(
     "SELECT COLUMN_NAME AS name, COLUMN_TYPE AS type FROM information_schema.COLUMNS JOIN information_schema.STATISTICS USING (TABLE_SCHEMA, TABLE_NAME, COLUMN_NAME) WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = ? AND INDEX_NAME = 'PRIMARY' ORDER BY SEQ_IN_INDEX",
     table.slice(1, -1).replaceAll("``", "`"),
@@ -46,9 +48,11 @@ export async function fillInPieces(
       `SELECT ${list} FROM ${table}${behind} ORDER BY ${list} LIMIT 1 OFFSET ${piece.rows - 1}`,
     );
     const to = last && literals(last);
-    const part = [sql, from && isBehind(names, from), to && `NOT ${isBehind(names, to)}`]
-      .filter(Boolean)
-      .join(" AND ");
+    const limits = [from && isBehind(names, from), to && `NOT ${isBehind(names, to)}`].filter(Boolean);
+    const within = limits.join(" AND ");
+    const part = copy
+      ? `${copy.before}${within && ` WHERE ${within}`}${copy.behind}`
+      : `${sql}${within && ` AND ${within}`}`;
     const start = performance.now();
     if (to) done += piece.rows;
     const of = Math.max(done, Number(counted?.["n"] ?? 0));

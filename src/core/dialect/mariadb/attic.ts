@@ -23,6 +23,7 @@ export const attic: AtticSyntax = {
       ? `BINARY CONVERT(${a} USING utf8mb4) <=> BINARY CONVERT(${b} USING utf8mb4)`
       : `${a} <=> ${b}`,
   moves,
+  byTrigger: ["columns"],
   lost,
   turned: (before, after, value) =>
     isTextual(before) && isTextual(after)

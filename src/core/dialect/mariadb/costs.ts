@@ -12,6 +12,8 @@ const UPDATE = new RegExp(`^UPDATE ${NAMED} `);
 
 /** What goes into the attic, and what values have become by then. */
 const COPY = new RegExp(`^INSERT INTO ${NAMED} SELECT [^]*? FROM ${NAMED}(?: WHERE |$)`);
+/** The same in pieces, while others write. */
+const MIRROR = new RegExp(`^REPLACE INTO ${NAMED} [^]*? FROM ${NAMED} LOCK IN SHARE MODE$`);
 const BECOMES = new RegExp(`^UPDATE ${NAMED} JOIN ${NAMED} ON [^]*${BECAME}`);
 
 /** By how each ALTER TABLE is to be done; while a table is locked nobody else uses it. */
@@ -22,18 +24,18 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
     .flatMap(({ statements }) => statements)
     .flatMap((sql): Cost[] => {
       if (/^(?:UN)?LOCK TABLES/.test(sql)) locked = sql;
-      const kept = COPY.exec(sql) ?? BECOMES.exec(sql);
+      const kept = COPY.exec(sql) ?? MIRROR.exec(sql) ?? BECOMES.exec(sql);
       const name = kept?.[2] ?? (ALTER.exec(sql) ?? UPDATE.exec(sql) ?? ASKS.exec(sql))?.[1] ?? "";
       const table = tables.get(name) ?? "";
       const work = workOf(sql);
       if (table === "" || work === undefined) return [];
       const isLocked = locked.startsWith("LOCK") && locked.includes(`${name} WRITE`);
-      const inPieces = plan.online === true && UPDATE.test(sql);
+      const inPieces = plan.online === true && (UPDATE.test(sql) || MIRROR.test(sql));
       const isShared = ASKS.test(sql) || inPieces || / ALGORITHM=(?:NOCOPY|INPLACE)/.test(sql);
       const waits = isLocked ? "everyone" : isShared ? "nobody" : "writers";
       const lock = isLocked
         ? "LOCK TABLES … WRITE"
-        : UPDATE.test(sql)
+        : UPDATE.test(sql) || MIRROR.test(sql)
           ? "rows"
           : isShared
             ? "LOCK=NONE"
@@ -45,7 +47,7 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
 /** By measuring each on tables of a million rows (`bench/kinds.mjs`). */
 function readingsOf(sql: string, work: Cost["work"], indexes: number): number {
   if (ASKS.test(sql)) return 0.6;
-  if (COPY.test(sql)) return 4;
+  if (COPY.test(sql) || MIRROR.test(sql)) return 4;
   if (BECOMES.test(sql)) return 5;
   if (UPDATE.test(sql)) return 2 + 0.4 * indexes;
   if (work === "read") return 0.5;
@@ -55,7 +57,7 @@ function readingsOf(sql: string, work: Cost["work"], indexes: number): number {
 /** undefined: however many there are. */
 function workOf(sql: string): Cost["work"] | undefined {
   if (/ ALGORITHM=INSTANT/.test(sql)) return undefined;
-  if (ASKS.test(sql) || COPY.test(sql) || BECOMES.test(sql)) return "read";
+  if ([ASKS, COPY, MIRROR, BECOMES].some(each => each.test(sql))) return "read";
   if (!/ ALGORITHM=NOCOPY/.test(sql)) return "written";
   return /\bADD (?:INDEX|CONSTRAINT `(?:[^`]|``)+` UNIQUE) /.test(sql) ? "read" : undefined;
 }

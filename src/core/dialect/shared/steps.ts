@@ -36,6 +36,12 @@ export interface StepSyntax {
    * @param behind what was done since: what is no more as it was copied stays in the copy
    */
   readonly copiedAnew: (sql: string, behind: readonly string[]) => readonly string[];
+  /**
+   * What brings a copy up to date that a statement has made before tables were locked, and that triggers have kept so since,
+   * as long as they were there: under the lock they go. Absent: there are none.
+   * @param lock the statement that locks the tables
+   */
+  readonly mirrored?: (sql: string, lock: string) => readonly string[];
   /** What a statement sets in its session: a variable, as `@next`, or a setting; undefined: it sets nothing. */
   readonly sets: (sql: string) => string | undefined;
 }

@@ -2,7 +2,7 @@ import { namesThrough } from "../../../change/names.js";
 import { isOfDefinition, type Change } from "../../../change/types.js";
 import { describeChange, titleOf } from "../../../change/words.js";
 import { addressOf, tablesByAddress } from "../../../schema/address.js";
-import type { Schema } from "../../../schema/types.js";
+import type { Schema, Table } from "../../../schema/types.js";
 import {
   becameBlocks,
   changedSinceBlocks,
@@ -21,13 +21,14 @@ import { apartFromObjects } from "../../shared/objects.js";
 import { findRows, keepHeld, numberRows, roomForHeld, unnumberRows } from "../../shared/numbering.js";
 import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { attic, moveTableSql } from "../attic.js";
-import { quoteTable } from "../names.js";
+import { quote, quoteTable } from "../names.js";
 import { withAlgorithm, type Altered } from "./algorithm.js";
 import { alterationOf } from "./alter-table.js";
 import { GRANTS } from "./grants.js";
 import { OBJECTS } from "./objects.js";
 import { fillingOnline } from "./online.js";
 import { keptOf, locks, whileLocked } from "./locked.js";
+import { mirrorColumns, mirroredIn, whileMirrorsEnd } from "./meanwhile.js";
 import { addReferences, dropReferences, liftReferences, swapReferences } from "./references.js";
 import { sequenceBlocks } from "./sequences.js";
 import { tablePairs, type TablePair } from "./table-pair.js";
@@ -52,11 +53,18 @@ function ofTables(plan: RenderPlan): Block[] {
   const renamed = ({ table, now }: Numbered) => (plan.attic?.direction === "back" ? addressOf(table) : now);
   const altered = pairs.flatMap((pair): Block[] => {
     const own = keptOf(keptUnderLock(plan, attic), pair.now);
+    const mirrored = mirroredIn(plan, pair.now);
+    if (mirrored.length > 0 && !locks(own))
+      return [
+        ...mirrored.map(kept => mirrorColumns(kept, pair.now)),
+        ...alterTable(pair, plan, { only: "indexes dropped" }),
+        ...whileMirrorsEnd(mirrored, pair.now, alterTable(pair, plan, { only: "all else", isLocked: true })),
+      ];
     return whileLocked(own, pair.now, [
       ...findRows(own, attic, renamed),
       ...fillRoomBlocks(own, attic),
       ...changedSinceBlocks(own, attic, ({ table }) => addressOf(table)),
-      ...alterTable(pair, plan, locks(own)),
+      ...alterTable(pair, plan, { isLocked: locks(own) }),
       ...becameBlocks(own, attic),
       ...keepHeld(own, attic),
       ...unnumberRows(own, attic),
@@ -123,11 +131,34 @@ function renameTables({ changes }: RenderPlan): Block[] {
   );
 }
 
+interface Altering {
+  /** @default false */
+  readonly isLocked?: boolean;
+  /** An index that goes is in the way of a column that would go in no time. Absent: all at once. */
+  readonly only?: "indexes dropped" | "all else";
+}
+
 /** A table that stays is as it will be, its references aside. */
-function alterTable(pair: TablePair, { changes, online }: RenderPlan, isLocked: boolean): Block[] {
-  const { before, clauses, between, afterwards, aside, interim } = alterationOf(pair);
-  const { was, now } = pair;
+function alterTable(
+  pair: TablePair,
+  { changes, online }: RenderPlan,
+  { isLocked = false, only }: Altering,
+): Block[] {
+  const alteration = alterationOf(pair);
+  const drops = (clause: string) => clause.startsWith("DROP INDEX ");
+  const { now } = pair;
   const address = addressOf(now);
+  if (only === "indexes dropped") {
+    const clauses = alteration.clauses.filter(drops);
+    const altered = withAlgorithm(clauses, { was: pair.was, now: pair.was }, isLocked);
+    const title = changes.filter(change => isAbout(change, pair) && dropsIndex(change)).map(titleOf);
+    return clauses.length === 0
+      ? []
+      : [{ title: title.join(" · "), statements: [alterTableSql(address, altered)] }];
+  }
+  const { before, between, afterwards, aside, interim } = alteration;
+  const clauses = alteration.clauses.filter(clause => only === undefined || !drops(clause));
+  const was = only === undefined ? pair.was : without(pair.was, alteration.clauses.filter(drops));
   const alter = (list: readonly string[], altered: Altered) =>
     list.length > 0 ? [alterTableSql(address, withAlgorithm(list, altered, isLocked))] : [];
   const all = [
@@ -138,10 +169,21 @@ function alterTable(pair: TablePair, { changes, online }: RenderPlan, isLocked: 
   ];
   const statements = online ? fillingOnline(all, pair) : all;
   if (statements.length === 0) return [];
-  const titles = changes.filter(change => isAbout(change, pair)).map(titleOf);
+  const told = changes.filter(change => isAbout(change, pair));
+  const titles = told.filter(change => only === undefined || !dropsIndex(change)).map(titleOf);
   return titles.length === 1
     ? [{ title: titles.join(), statements }]
     : [{ title: `alter table ${address}`, details: titles, statements }];
+}
+
+function dropsIndex(change: Change): boolean {
+  return change.kind === "drop part" && (change.what === "index" || change.what === "unique");
+}
+
+/** A table whose indexes are dropped by such clauses. */
+function without(table: Table, drops: readonly string[]): Table {
+  const stays = ({ name }: { readonly name: string }) => !drops.includes(`DROP INDEX ${quote(name)}`);
+  return { ...table, indexes: table.indexes.filter(stays), uniques: table.uniques.filter(stays) };
 }
 
 function isAbout(change: Change, { was, now }: TablePair): boolean {

@@ -12,6 +12,7 @@ import { ATTIC } from "../../../schema/internal-tables.js";
 import { namesThrough } from "../../../change/names.js";
 import { algorithmFor } from "./algorithm.js";
 import { alterationOf } from "./alter-table.js";
+import { cannotMirror, copiesRows, endsMirror, lockOf, mirroredIn, tidyMirrors } from "./meanwhile.js";
 import { tablePairs, type TablePair } from "./table-pair.js";
 import { steps } from "../steps.js";
 
@@ -27,15 +28,35 @@ export function hindrancesIn(plan: RenderPlan, blocks: readonly Block[]): Hindra
   );
   const isNew = (sql: string) =>
     arriving.some(address => sql.startsWith(`ALTER TABLE ${quoteTable(address)}`));
+  const mirrored = plan.after.tables.flatMap(now => {
+    const kept = mirroredIn({ ...plan, online: true }, now);
+    return kept.length > 0 ? [{ kept, lock: lockOf(kept, now) }] : [];
+  });
+  let isBrief = false;
+  const reasonOf = (sql: string) => {
+    const mirror = mirrored.find(({ lock }) => lock === sql);
+    if (mirror || sql === "UNLOCK TABLES") isBrief = mirror !== undefined;
+    if (mirror) return firstOf(mirror.kept, cannotMirror);
+    if (isBrief && !IN_NO_TIME.test(sql)) return "it takes long, and would be done while nobody may write";
+    return isNew(sql) ? undefined : reasonFor(sql);
+  };
   const found = blocks.flatMap((block): Hindrance[] => {
-    const [first, reason] =
-      block.statements
-        .map(sql => [sql, isNew(sql) ? undefined : reasonFor(sql)] as const)
-        .find(each => each[1] !== undefined) ?? [];
-    return first !== undefined && reason !== undefined ? [{ what: wordsOf(block, first, plan), reason }] : [];
+    const first = firstOf(block.statements, sql => {
+      const reason = reasonOf(sql);
+      return reason === undefined ? undefined : { what: wordsOf(block, sql, plan), reason };
+    });
+    return first ? [first] : [];
   });
   return found.length > 0 ? found : awayMeanwhile(blocks, takesLong);
 }
+
+/** What is said of the first of which something is. */
+function firstOf<T, R>(list: readonly T[], say: (each: T) => R | undefined): R | undefined {
+  return list.map(say).find(said => said !== undefined);
+}
+
+/** What may be done while a table is locked for a moment. */
+const IN_NO_TIME = /^(?:ALTER TABLE [^]* ALGORITHM=INSTANT|DROP TRIGGER [^]*|UNLOCK TABLES)$/;
 
 function takesLong(sql: string): boolean {
   return /^(?:ALTER TABLE|UPDATE) /.test(sql) && !sql.includes("ALGORITHM=INSTANT");
@@ -64,7 +85,7 @@ function reasonFor(sql: string): string | undefined {
     return "values are copied into the attic or out of it, and nobody may write meanwhile";
   if (sql.startsWith(`ALTER TABLE \`${ATTIC}`)) return undefined;
   if (/^ALTER TABLE |^EXECUTE IMMEDIATE CONCAT\('ALTER TABLE /.test(sql))
-    return / LOCK=NONE$/.test(sql)
+    return / (?:LOCK=NONE|ALGORITHM=INSTANT)$/.test(sql)
       ? undefined
       : "the server copies the table, and nobody may write meanwhile";
   if (/^UPDATE /.test(sql) && !fillsRows(sql))
@@ -112,11 +133,12 @@ function fillerOf({ name }: Table, column: string, event: string): string {
 
 /** What a run that stopped may leave behind, and no schema tells. */
 export function tidyOnline(plan: RenderPlan): string[] {
-  return tablePairs(plan, namesThrough(plan.changes)).flatMap(({ now, fillOf }) =>
-    now.columns
+  return tablePairs(plan, namesThrough(plan.changes)).flatMap(({ now, fillOf }) => [
+    ...tidyMirrors(plan, now),
+    ...now.columns
       .filter(({ name }) => fillOf(name))
       .flatMap(({ name }) => EVENTS.map(event => `DROP TRIGGER IF EXISTS ${fillerOf(now, name, event)}`)),
-  );
+  ]);
 }
 
 /** An update that gives a value to all rows that have none: the table and the column, as they are quoted. */
@@ -131,5 +153,10 @@ const FILLS = new RegExp(`^UPDATE (${NAME}) SET (${NAME}) = [^]+ WHERE (${NAME})
 /** The steps of a script that is run while others write. */
 export const onlineSteps: StepSyntax = {
   ...steps,
-  stepOf: sql => (fillsRows(sql) ? { kind: "pieces", about: [] } : steps.stepOf(sql)),
+  stepOf: sql => ((fillsRows(sql) ?? copiesRows(sql)) ? { kind: "pieces", about: [] } : steps.stepOf(sql)),
+  prepares: sql => endsMirror(sql) || steps.prepares(sql),
+  mirrored: (sql, lock) => {
+    const copy = copiesRows(sql);
+    return copy && lock.includes(`${copy.place} WRITE`) ? [`DELETE FROM ${copy.place}`, sql] : [];
+  },
 };
