@@ -109,6 +109,8 @@ describe("the type and the rules of a field follow from class-validator", () => 
     ["Length", [Length(1, 3)], "varchar(3), required", "length of it >= 1 and length of it <= 3"],
     ["IsNotEmpty", [IsString(), IsNotEmpty()], "text, required", "it not in ('')"],
     ["IsEmail", [IsEmail()], "varchar(320), required", "length of it <= 320"],
+    ["IsEmail, shorter", [IsEmail(), MaxLength(120)], "varchar(120), required", "length of it <= 120"],
+    ["IsEmail, longer", [IsEmail(), MaxLength(400)], "varchar(320), required", "length of it <= 320"],
     ["IsUrl", [IsUrl()], "varchar(2084), required", "length of it <= 2084"],
     ["IsUUID", [IsUUID()], "uuid, required", "it is a uuid of a known version and it is a uuid"],
     ["MaxLength, large", [MaxLength(65_000.5)], "varchar(65000), required", "length of it <= 65000"],

@@ -243,7 +243,7 @@ function roomOf(type: Column["type"]): number {
 
 /** Tables about people: a name in them is a person's. */
 const PEOPLE =
-  /person|people|user|member|potter|customer|client|employee|author|student|teacher|artist|contact|guest|patient|visitor|worker|owner|staff|player|driver|clerk|reader|writer|borrower|subscriber|attendee|passenger|nurse|doctor|manager|agent|tenant|child|parent|recipient|donor|volunteer|pupil|speaker|buyer|seller/;
+  /person|people|user|member|potter|customer|client|employee|author|student|teacher|artist|contact|guest|patient|visitor|worker|owner|staff|player|driver|clerk|reader|writer|borrower|subscriber|attendee|passenger|nurse|doctor|keeper|farmer|gardener|tutor|trainer|coach|chef|pilot|judge|engineer|lawyer|manager|agent|tenant|child|parent|recipient|donor|volunteer|pupil|speaker|buyer|seller/;
 
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 const thing = (faker: Faker) => `${capital(wordOf(faker, "adjective", true))} ${wordOf(faker, "noun", true)}`;

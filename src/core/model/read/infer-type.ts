@@ -11,7 +11,7 @@ export function inferType({ validators }: FieldDescription): Inference {
   const own = validators.filter(({ each }) => !each);
   const rule = (...names: readonly string[]) => own.find(({ name }) => names.includes(name));
   const type =
-    arrayType(validators) ?? numberType(rule) ?? valueType(rule) ?? plainType(own) ?? textType(rule);
+    arrayType(validators) ?? numberType(rule) ?? valueType(rule) ?? plainType(own, rule) ?? textType(rule);
   if (type) return { type };
   const unclear = own.find(({ name }) => AMBIGUOUS[name]);
   return {
@@ -135,15 +135,24 @@ function isPlain(value: unknown): boolean {
   return ["string", "number", "boolean"].includes(typeof value);
 }
 
-function plainType(own: readonly Validator[]): DataType | undefined {
+function plainType(own: readonly Validator[], rule: FindRule): DataType | undefined {
   const found = own.find(({ name }) => BY_RULE[name]);
-  return found && BY_RULE[found.name];
+  const type = found && BY_RULE[found.name];
+  return type?.kind === "varchar"
+    ? { kind: "varchar", length: Math.min(type.length, roomSaid(rule) ?? Infinity) }
+    : type;
 }
 
 function textType(rule: FindRule): DataType | undefined {
   if (!rule(...TEXT_RULES)) return undefined;
+  const length = roomSaid(rule);
+  return length === undefined ? { kind: "text" } : { kind: "varchar", length };
+}
+
+/** As long as its rules let a text be; undefined: as long as it likes. */
+function roomSaid(rule: FindRule): number | undefined {
   const length = Math.floor(maxLength(rule) ?? Infinity);
-  return length < Infinity ? { kind: "varchar", length: Math.max(1, length) } : { kind: "text" };
+  return length < Infinity ? Math.max(1, length) : undefined;
 }
 
 function maxLength(rule: FindRule): number | undefined {
