@@ -245,7 +245,7 @@ const project = {
     what: "There is no such table in the chart",
     received: v.name,
     valid: `${v.known.slice(0, 12).join(", ")}${v.known.length > 12 ? `, … (${v.known.length} of them)` : ""}`,
-    repair: "name a table or its class, or the beginning of some with a *",
+    repair: "name tables or their classes with blanks between them, or the beginning of some with a *",
   })),
   emptyChart: define("E132", 2, (v: { point: string }) => ({
     what: `There is nothing to draw: ${v.point} has no tables`,
