@@ -12,7 +12,9 @@ const UPDATE = new RegExp(`^UPDATE ${NAMED} `);
 
 /** What goes into the attic, and what values have become by then. */
 const COPY = new RegExp(`^INSERT INTO ${NAMED} SELECT [^]*? FROM ${NAMED}(?: WHERE |$)`);
-/** The same in pieces, while others write. */
+/** Of a copy: of what does not fit alone, which is little where nothing is in the way. */
+const MISFITS = / WHERE (?!`(?:[^`]|``)+` IS NULL\b)/;
+/** A copy in pieces, while others write. */
 const MIRROR = new RegExp(`^REPLACE INTO ${NAMED} [^]*? FROM ${NAMED} LOCK IN SHARE MODE$`);
 const BECOMES = new RegExp(`^UPDATE ${NAMED} JOIN ${NAMED} ON [^]*${BECAME}`);
 
@@ -20,11 +22,15 @@ const BECOMES = new RegExp(`^UPDATE ${NAMED} JOIN ${NAMED} ON [^]*${BECAME}`);
 export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
   const tables = tablesByName(plan, quote);
   let locked = "";
+  const few = new Set<string>();
   return blocks
     .flatMap(({ statements }) => statements)
     .flatMap((sql): Cost[] => {
       if (/^(?:UN)?LOCK TABLES/.test(sql)) locked = sql;
-      const kept = COPY.exec(sql) ?? MIRROR.exec(sql) ?? BECOMES.exec(sql);
+      const copied = COPY.exec(sql);
+      if (copied && MISFITS.test(sql)) few.add(copied[1]!);
+      const kept = copied ?? MIRROR.exec(sql) ?? BECOMES.exec(sql);
+      if (kept && BECOMES.test(sql) && few.has(kept[1]!)) return [];
       const name = kept?.[2] ?? (ALTER.exec(sql) ?? UPDATE.exec(sql) ?? ASKS.exec(sql))?.[1] ?? "";
       const table = tables.get(name) ?? "";
       const work = workOf(sql);
@@ -47,7 +53,8 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
 /** By measuring each on tables of a million rows (`bench/kinds.mjs`). */
 function readingsOf(sql: string, work: Cost["work"], indexes: number): number {
   if (ASKS.test(sql)) return 0.6;
-  if (COPY.test(sql) || MIRROR.test(sql)) return 4;
+  if (COPY.test(sql)) return MISFITS.test(sql) ? 0.6 : 4;
+  if (MIRROR.test(sql)) return 4;
   if (BECOMES.test(sql)) return 5;
   if (UPDATE.test(sql)) return 2 + 0.4 * indexes;
   if (work === "read") return 0.5;
