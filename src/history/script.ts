@@ -163,8 +163,9 @@ function fatesOf(
   const unplaced = new Set(
     kept.flatMap(each => (each.kind === "columns" && each.key.length === 0 ? [addressOf(each.table)] : [])),
   );
-  const after = heldAddresses(dialect, migration.schemaAfter);
-  const before = heldAddresses(dialect, migration.schemaBefore);
+  // Most migrations alter and drop nothing, and their schemas have many tables.
+  const after = onceAsked(() => heldAddresses(dialect, migration.schemaAfter));
+  const before = onceAsked(() => heldAddresses(dialect, migration.schemaBefore));
   const isKept = (change: Change) =>
     attic !== undefined &&
     (change.kind !== "alter column" || values.has(`${after(change.table)}.${change.after.name}`));
@@ -190,6 +191,11 @@ function fatesOf(
     const isUnplaced = done.kind === "drop column" && unplaced.has(before(done.table));
     return isUnplaced ? " (its values stay away: no key tells their rows)" : " (restored from the attic)";
   };
+}
+
+function onceAsked<A, R>(make: () => (given: A) => R): (given: A) => R {
+  let made: ((given: A) => R) | undefined;
+  return given => (made ??= make())(given);
 }
 
 function blockText({ title, details = [], statements }: Block, { tokens }: Dialect): string {

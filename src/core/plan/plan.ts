@@ -148,6 +148,7 @@ function conversionsOnly(
   { conversions }: Hints,
   { tables }: Schema,
 ): AlterColumn[] {
+  if (conversions.size === 0) return [];
   const known = new Set(
     found.flatMap(change =>
       change.kind === "alter column" ? [fillKey(change.table, change.after.name)] : [],
