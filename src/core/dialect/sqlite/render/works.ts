@@ -135,11 +135,11 @@ function placeOf(
         changes.filter(each => each.kind === "add column").map(each => [each.column.name, each]),
       );
       if (change.what === "index" || isInline(change, added)) return "in place";
-      return isOnlySaid(change.what) || change.what === "unique" ? "restated" : "rebuilt";
+      return comesAlone(change.what) ? "restated" : "rebuilt";
     }
     case "drop part":
       if (change.what === "index") return "in place";
-      return isOnlySaid(change.what) || change.what === "unique" ? "restated" : "rebuilt";
+      return comesAlone(change.what) ? "restated" : "rebuilt";
     case "alter part":
       if (change.what === "index") return "in place";
       return isOnlySaid(change.what) ? "restated" : "rebuilt";
@@ -158,7 +158,12 @@ function placeOf(
   }
 }
 
-/** Nothing is stored for a check or a reference; for a unique constraint an index is, which can be made by itself. */
+/** For a unique constraint an index is stored, which can be made and dropped by itself. */
+function comesAlone(what: PartKind): boolean {
+  return isOnlySaid(what) || what === "unique";
+}
+
+/** Nothing is stored for a check or a reference. */
 function isOnlySaid(what: PartKind): boolean {
   return what === "check" || what === "foreign key";
 }
