@@ -14,11 +14,11 @@ import type { Verb } from "../modelling/facts.js";
 import { dialectOf } from "../project/settings.js";
 import { oneTarget } from "./databases.js";
 import { openProject } from "./open-project.js";
-import { type TargetOptions, watched } from "./options.js";
+import { namesIn, type TargetOptions, watched } from "./options.js";
 
 export interface AccessOptions extends TargetOptions {
-  /** One table. @default all that the models have */
-  readonly table?: string | undefined;
+  /** A table, or several. @default all that the models have */
+  readonly table?: string | readonly string[] | undefined;
 }
 
 export interface AccessResult {
@@ -75,12 +75,13 @@ export async function describeAccess({ table, ...options }: AccessOptions): Prom
       )
     : undefined;
   const known = schema.tables.map(addressOf);
-  if (table !== undefined && !known.some(each => each.toLowerCase() === table.toLowerCase()))
-    throw problems.unknownTable({ table, known });
+  const named = namesIn(table)?.map(name => ({ name, plain: name.toLowerCase() }));
+  const unknown = named?.find(({ plain }) => !known.some(each => each.toLowerCase() === plain));
+  if (unknown) throw problems.unknownTable({ table: unknown.name, known });
   const there = found && tablesByAddress(found);
   const nameHere = heldAddresses(dialect, schema);
   const tables = schema.tables
-    .filter(each => table === undefined || addressOf(each).toLowerCase() === table.toLowerCase())
+    .filter(each => !named || named.some(({ plain }) => plain === addressOf(each).toLowerCase()))
     .map(each => {
       const actual = there?.get(nameHere(addressOf(each)));
       return {

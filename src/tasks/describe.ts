@@ -23,12 +23,12 @@ import { leftAloneOf } from "./adopt.js";
 import { besideOf, type Beside, type Difference } from "./beside.js";
 import { oneTarget } from "./databases.js";
 import { openProject, type OpenProject } from "./open-project.js";
-import { type TargetOptions, watched } from "./options.js";
+import { namesIn, type TargetOptions, watched } from "./options.js";
 import { changesBetween, pointOf, readPoint, type Point } from "./points.js";
 
 export interface DescribeOptions extends TargetOptions {
-  /** One table, view or routine. @default all */
-  readonly table?: string | undefined;
+  /** A table, view or routine, or several; each is told once. @default all */
+  readonly table?: string | readonly string[] | undefined;
   /** How many rows of each table are given, too. @default 0 */
   readonly rows?: number | undefined;
   /** A version of the schema from which it may differ: `models`, `history`, a migration's number. @default none */
@@ -118,11 +118,12 @@ export async function describe({
     const catalog = withoutInternal(await database.readCatalog());
     const { tables } = catalog.schema;
     const objects = (catalog.schema.definitions ?? []).filter(isObject);
-    const asked = table === undefined ? [] : objectsNamed(objects, table, tables);
-    const chosen = table === undefined ? tables : asked.length > 0 ? [] : [findTable(tables, table, objects)];
+    const named = namesIn(table);
+    const asked = [...new Set(named?.flatMap(name => objectsNamed(objects, name, tables)))];
+    const chosen = named ? [...new Set(named.flatMap(name => tablesNamed(tables, name, objects)))] : tables;
     const rows = await countRows(database, chosen);
     const names = new Set(chosen.map(addressOf));
-    const isOf = (on: string | undefined) => table === undefined || (on !== undefined && names.has(on));
+    const isOf = (on: string | undefined) => !named || (on !== undefined && names.has(on));
     const keys = new Set(
       objects.length > 0 ? (project.tornHistory().schema.definitions ?? []).map(definitionKey) : [],
     );
@@ -150,8 +151,8 @@ export async function describe({
       ...(held && {
         beside: {
           point: beside!,
-          missing: table === undefined ? held.missing : [],
-          others: table === undefined ? held.others : [],
+          missing: named ? [] : held.missing,
+          others: named ? [] : held.others,
         },
       }),
       objects: [
@@ -192,12 +193,18 @@ function objectsNamed(
   return tables.some(isWanted) ? [] : objects.filter(isWanted);
 }
 
-function findTable(tables: readonly Table[], wanted: string, objects: readonly ObjectDefinition[]): Table {
+/** The table of a name; none where an object has it. @throws Problem E107 */
+function tablesNamed(
+  tables: readonly Table[],
+  wanted: string,
+  objects: readonly ObjectDefinition[],
+): Table[] {
   const found =
     tables.find(each => addressOf(each) === wanted) ??
     tables.find(each => addressOf(each).toLowerCase() === wanted.toLowerCase());
-  if (!found) throw problems.unknownTable({ table: wanted, known: [...tables, ...objects].map(addressOf) });
-  return found;
+  if (found) return [found];
+  if (objectsNamed(objects, wanted, tables).length > 0) return [];
+  throw problems.unknownTable({ table: wanted, known: [...tables, ...objects].map(addressOf) });
 }
 
 /** References by the table they come from, and by the one they refer to. */

@@ -82,3 +82,9 @@ export function watched(
       statements && { trace: (sql, tookMs) => onEvent({ target, kind: "statement", sql, tookMs }) }),
   };
 }
+
+/** What is asked for by name; undefined: all. */
+export function namesIn(table: string | readonly string[] | undefined): readonly string[] | undefined {
+  const names = table === undefined ? [] : [table].flat();
+  return names.length === 0 ? undefined : names;
+}

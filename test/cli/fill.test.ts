@@ -65,6 +65,9 @@ test("rows that are there are left alone unless more is asked for; a guarded tar
     "2",
   );
   expect(tables[0]!.first.map(({ id }) => id)).toEqual([1, 2]);
+  // Each is told once, whatever its capitals.
+  const several = studio.ok("describe", "KILNS", "potters", "kilns", "--rows", "1");
+  expect(several.match(/^\w+(?= · \d+ rows$)/gm)).toEqual(["kilns", "potters"]);
   expect(studio.ok("describe", "kilns", "--rows", "1")).toMatch(/\n +id {2}name .*\n +1 {2}\S/);
   const before = studio.dump();
   expect(studio.ok("fill")).toContain("left alone, since they have rows: clays, kilns, potters, pieces");

@@ -13,7 +13,7 @@ import type { GlobalArgs, Session } from "../terminal/session.js";
 import type { Colours } from "../words/colours.js";
 
 interface Args extends GlobalArgs {
-  table?: string | undefined;
+  tables?: readonly string[] | undefined;
   target?: string | undefined;
   differs?: boolean | undefined;
   rows?: number | undefined;
@@ -24,11 +24,15 @@ interface Args extends GlobalArgs {
 /** `emberset describe` */
 export function describeCommand(session: Session): CommandModule<object, Args> {
   return {
-    command: "describe [table]",
+    command: "describe [tables..]",
     describe: "What the database really holds",
     builder: yargs =>
       yargs
-        .positional("table", { type: "string", describe: "One table; all when left out" })
+        .positional("tables", {
+          type: "string",
+          array: true,
+          describe: "A table, or several; all when left out",
+        })
         .option("target", {
           type: "string",
           describe: "Which database; home when left out",
@@ -51,7 +55,7 @@ export function describeCommand(session: Session): CommandModule<object, Args> {
         .example("$0 describe pieces", "Columns, keys, references both ways, indexes, checks, rows")
         .example("$0 describe --beside models", "The same, and what of it the models have otherwise"),
     handler: async args => {
-      const { table, target, rows, beside } = args;
+      const { tables: table, target, rows, beside } = args;
       if (args.differs) {
         const { describeDiffering } = await import("../../tasks/differing.js");
         const result = await describeDiffering({ ...session.taskOptions(args), target });
@@ -131,7 +135,7 @@ function render(
   const own = listed.filter(({ known }) => known).map(line);
   const others = [...listed.filter(({ known }) => !known), ...leftAlone].map(line);
   return [
-    ...(asked.length > 0 ? [] : [head]),
+    ...(asked.length > 0 && tables.length === 0 ? [] : [head]),
     ...asked.map(each => `${colours.bold(line(each).trim())}\n${each.sql!};`),
     ...tables.map(table => renderTable(table, colours, beside?.point)),
     ...(beside?.missing ?? []).map(({ table, what }) =>
