@@ -75,7 +75,23 @@ function render({ targets }: StatusResult, { colours }: Session): string {
         colours,
       ),
     ),
+    ...nextSteps(targets).map(step => colours.gray(`Next: ${step}`)),
   ].join("\n\n");
+}
+
+/** What to look at; nothing where a target says by itself what is to be done about it. */
+function nextSteps(targets: readonly TargetStatus[]): string[] {
+  const isSettled = ({ state }: { readonly state: string }) => state === "run" || state === "pending";
+  const isClear = ({ problem, stopped, running, migrations }: TargetStatus) =>
+    !problem && !stopped && !running && migrations.every(isSettled);
+  if (!targets.every(isClear)) return [];
+  const of = ({ home, list, target }: TargetStatus) => (home ? "" : ` --target ${list ?? target}`);
+  const drifted = targets.find(({ drift = [] }) => drift.length > 0);
+  if (drifted) return drifted.list ? [] : [`emberset describe --beside history${of(drifted)}`];
+  const pending = targets.find(({ migrations }) => migrations.some(({ state }) => state === "pending"));
+  if (pending) return [`emberset forward --show${of(pending)}, then emberset forward${of(pending)}`];
+  const run = targets.find(({ migrations, list }) => migrations.length > 0 && list === undefined);
+  return run ? [`emberset describe${of(run)}`] : [];
 }
 
 /** Many databases, those that are alike in one line. */
