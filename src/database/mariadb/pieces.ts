@@ -13,9 +13,10 @@ import type { Statements } from "../session/statements.js";
 const PLAIN = /^(?:tiny|small|medium|big)?int\b|^(?:var)?char\b|^date$|^uuid$/;
 
 /**
- * An update of all rows that lack a value, or a copy of what rows hold, in the order of the key, so many at a time, each committed by itself: a piece is
- * to be short, and between two of them others have their turn. What is filled already costs little, so that one that was cut
- * off is done again. Without a key of plain values it is one statement.
+ * An update of all rows that lack a value, or a copy of what rows hold, in the order of the key, so many at a time, each
+ * committed by itself: a piece is to be short, and between two of them others have their turn. What is filled already costs
+ * little, and what is copied twice stays one row, so that one that was cut off is done again. Without a key of plain values it
+ * is one statement.
  */
 export async function fillInPieces(
   { rows, runScripted }: Pick<Statements, "rows" | "runScripted">,
