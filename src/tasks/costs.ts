@@ -43,7 +43,7 @@ export function costsOf(plan: RenderPlan, dialect: Dialect): CostReport {
 /** The same on a database that the plan begins from: how large the tables are there, and how long that takes about. */
 export async function costsOn(database: Database, plan: RenderPlan): Promise<CostReport> {
   const { dialect } = database;
-  const told = dialect.render.costs(plan, dialect.render.blocks(plan));
+  const told = await costsThere(database, plan);
   const tables = plan.before.tables.filter(table => told.some(cost => cost.table === addressOf(table)));
   if (tables.length === 0) return reportOf(plan, dialect, []);
   const kept = await sizesOf(database, tables);
@@ -72,6 +72,20 @@ export async function costsOn(database: Database, plan: RenderPlan): Promise<Cos
       return { ...cost, ...size, seconds: { from: take(rate.from), to: take(rate.to) } };
     });
   return reportOf(plan, dialect, measured);
+}
+
+/** What of a plan costs something on a database, as it was made; a statement that says nothing of how it is done is left so. */
+async function costsThere({ dialect, rows }: Database, plan: RenderPlan): Promise<readonly Cost[]> {
+  const { blocks, costs, depending } = dialect.render;
+  const own = blocks(plan);
+  const there =
+    depending && costs(plan, own).length > 0 ? depending.asThere(plan, await rows(depending.query)) : plan;
+  if (there === plan) return costs(plan, own);
+  const sent = own.flatMap(({ statements }) => statements);
+  return costs(there, blocks(there)).map(cost => ({
+    ...cost,
+    sql: sent.find(sql => cost.sql.startsWith(sql)) ?? cost.sql,
+  }));
 }
 
 function reportOf(plan: RenderPlan, dialect: Dialect, found: readonly Sized<Cost>[]): CostReport {

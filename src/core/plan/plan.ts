@@ -2,18 +2,20 @@ import { apply } from "../change/apply.js";
 import { diff, fillKey, parseFillKey, type Conversion } from "../change/diff.js";
 import { hintsOf, mapConversion, type Hints } from "../change/hints.js";
 import { invert } from "../change/invert.js";
+import { isLooser } from "../change/risk.js";
 import type { AlterColumn, Change } from "../change/types.js";
 import type { Direction } from "../direction.js";
 import { renameInSql } from "../change/rename.js";
 import { zip } from "../lists.js";
 import { addressOf } from "../schema/address.js";
+import { columnsOfPart } from "../schema/lookups.js";
 import { cutName } from "../schema/naming.js";
 import { asSent, respell, sentIn, type Spellings } from "../lower/spellings.js";
 import { textFor } from "../sql/placeholders.js";
 import { isObject, type Schema } from "../schema/types.js";
-import { keptBy } from "./kept.js";
+import { keptBy, widensOn } from "./kept.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
-import type { Block, RenderPlan } from "../dialect/shared/render-plan.js";
+import { checkKey, type Block, type RenderPlan } from "../dialect/shared/render-plan.js";
 
 /** A migration that keeps what it takes away: its number as it is shown, and the way it is run. */
 export interface Keeping {
@@ -37,7 +39,9 @@ export function planFor(
   const held = hintsAsHeld(hintsOf(changes), heldNames(dialect, before, from), heldNames(dialect, after, to));
   const hints = { ...held, conversions: conversionsFor(dialect, held.conversions) };
   const found = diff(from, to, { ...hints, positions: true });
-  const plan = { before: from, after: to, changes: [...found, ...conversionsOnly(found, hints, to)] };
+  const all = [...found, ...conversionsOnly(found, hints, to)];
+  const looser = looserChecks(dialect, changes, all, heldNames(dialect, after, to));
+  const plan = { before: from, after: to, changes: all, ...(looser.size > 0 && { looser }) };
   if (!keeping) return plan;
   const { number, direction } = keeping;
   const forward = direction === "forward" ? plan : planFor(dialect, after, invert(changes));
@@ -130,6 +134,32 @@ function hintsAsHeld(hints: Hints, before: HeldNames, after: HeldNames): Hints {
 function fillKeyAsHeld(key: string, { table, column }: HeldNames): string {
   const { table: address, column: name } = parseFillKey(key);
   return fillKey(table(address), column(name));
+}
+
+/** Checks that ask for less than they did, of columns whose values all stay as they are. */
+function looserChecks(
+  dialect: Dialect,
+  changes: readonly Change[],
+  held: readonly Change[],
+  { table, column }: HeldNames,
+): ReadonlySet<string> {
+  const widens = widensOn(dialect);
+  const isOther = (address: string, name: string) =>
+    held.some(
+      each =>
+        each.kind === "alter column" &&
+        each.table === address &&
+        each.after.name === name &&
+        (each.convert !== undefined || each.fill !== undefined || !widens(each.before.type, each.after.type)),
+    );
+  return new Set(
+    changes.flatMap(change => {
+      if (change.kind !== "alter part" || change.what !== "check" || !isLooser(change)) return [];
+      const address = table(change.table);
+      if (columnsOfPart("check", change.after).some(name => isOther(address, column(name)))) return [];
+      return [checkKey(address, cutName(change.after.name, dialect.names.limit))];
+    }),
+  );
 }
 
 /** The statements of a list of portable changes. */

@@ -88,8 +88,10 @@ function databaseOver(
         return result;
       } catch (error) {
         if (connection.inTransaction) await run("ROLLBACK");
-        // A script that broke off may have left it on, and a rollback does not turn it off.
+        // A script that broke off may have left these on, and a rollback does not turn them off. Of texts that it wrote into
+        // the schema the connection forgets what it has read: https://sqlite.org/pragma.html#pragma_writable_schema
         await run("PRAGMA legacy_alter_table = OFF");
+        await run("PRAGMA writable_schema = RESET");
         throw error;
       }
     },

@@ -1,11 +1,11 @@
 import { messageOf } from "../../core/errors.js";
-import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
 import { quote } from "../../core/dialect/sqlite/names.js";
 import type { Statement } from "../../core/sql/statements.js";
 import { withoutReferences } from "../../core/dialect/sqlite/catalog/without-references.js";
 import { ATTIC, isInternalTable } from "../../core/schema/internal-tables.js";
 import { Problem } from "../../core/problems.js";
-import { Breakage, Unsure, type Database, type Scripted, type Watch } from "../session/database.js";
+import { watchReferences } from "./references.js";
+import { Breakage, type Database, type Scripted, type Watch } from "../session/database.js";
 
 /**
  * What a rebuild takes along without being asked: triggers and indexes on the table that Emberset does not manage.
@@ -17,11 +17,18 @@ export async function watchSqlite(
   statements: readonly Statement[],
   { managed, drafted = false, careful = false }: Scripted,
 ): Promise<Watch> {
-  if (areHarmless(statements)) return { restore: async () => undefined, inspect: async () => undefined };
-  const seenTo = new Set(managed());
+  const isHarmless = areHarmless(statements);
+  if (isHarmless && !statements.some(({ sql }) => /^alter\b[^]*\breferences\b/i.test(sql)))
+    return { restore: async () => undefined, inspect: async () => undefined };
   const before = await readObjects(database);
-  // A pass over all that refers to anything: only where something dangles afterwards is it worth that.
-  const dangling = careful ? await danglingReferences(database) : undefined;
+  const tableOf = new Map(
+    before.flatMap(({ type, name, table, sql }) =>
+      type === "index" && /^create\s+unique\b/i.test(sql ?? "") ? [[name.toLowerCase(), table]] : [],
+    ),
+  );
+  const references = await watchReferences(database, statements, { drafted, careful, tableOf });
+  if (isHarmless) return { ...references, restore: async () => undefined };
+  const seenTo = new Set(managed());
   const there = new Set(before.map(({ name }) => name));
   // What a script makes that is as it was drafted, and what it sees to, fits its tables.
   const ofOthers = (objects: readonly SchemaObject[]) =>
@@ -36,7 +43,9 @@ export async function watchSqlite(
   let after: readonly SchemaObject[] = [];
 
   return {
-    before: async ({ sql }) => {
+    before: async statement => {
+      await references.before(statement);
+      const { sql } = statement;
       if (isAlone || !/^drop\s+table\b/i.test(sql)) return;
       for (const each of await readObjects(database))
         if (last.has(each.name)) last.set(each.name, takenOut(each, statements));
@@ -66,16 +75,7 @@ export async function watchSqlite(
       }
     },
     inspect: async () => {
-      const now = await danglingReferences(database);
-      if (now.size > 0 && !dangling) throw new Unsure("references dangle");
-      const fresh = [...now].filter(([where, count]) => count > (dangling?.get(where) ?? 0));
-      if (fresh.length > 0) {
-        throw new Breakage(
-          "references",
-          fresh.map(([where, count]) => `${where}: ${count} row${count === 1 ? "" : "s"}`),
-          "rows refer to nothing",
-        );
-      }
+      await references.inspect();
       const fault = sound === undefined ? await soundness(database, ofOthers(after)) : undefined;
       if (fault)
         throw new Breakage(
@@ -88,7 +88,7 @@ export async function watchSqlite(
 }
 
 /**
- * Statements that cannot leave a reference dangling nor take anything along. References, views and triggers follow a table
+ * Statements that take nothing along and break no view or trigger. References, views and triggers follow a table
  * that is renamed, unless it is put into the attic: https://sqlite.org/lang_altertable.html#altertabrename
  */
 function areHarmless(statements: readonly Statement[]): boolean {
@@ -156,16 +156,6 @@ function namesDropped(statements: readonly Statement[]): Set<string> {
       const name = rest && /^(?:"((?:[^"]|"")*)"|(\w+))/.exec(rest);
       return name ? [name[1]?.replaceAll('""', '"') ?? name[2]!] : [];
     }),
-  );
-}
-
-/** How many rows of a table refer to nothing in another: `pieces → potters`. */
-async function danglingReferences(database: Database): Promise<Map<string, number>> {
-  const rows = await database.rows(
-    'SELECT "table" AS child, parent, count(*) AS n FROM pragma_foreign_key_check GROUP BY 1, 2',
-  );
-  return new Map(
-    rows.map((row: CatalogRow) => [`${String(row["child"])} → ${String(row["parent"])}`, Number(row["n"])]),
   );
 }
 

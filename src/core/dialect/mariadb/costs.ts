@@ -1,7 +1,10 @@
 import { BECAME } from "../shared/attic.js";
 import { indexesOf, tablesByName, type Cost } from "../shared/costs.js";
+import type { Schema } from "../../schema/types.js";
+import type { Depending } from "../shared/dialect.js";
 import type { Block, RenderPlan } from "../shared/render-plan.js";
 import { quote } from "./names.js";
+import { NAME } from "./types.js";
 
 /** A name in quotes, as statements begin with it. */
 const NAMED = "(`(?:[^`]|``)+`)";
@@ -17,6 +20,25 @@ const MISFITS = / WHERE (?!`(?:[^`]|``)+` IS NULL\b)/;
 /** A copy in pieces, while others write. */
 const MIRROR = new RegExp(`^REPLACE INTO ${NAMED} [^]*? FROM ${NAMED} LOCK IN SHARE MODE$`);
 const BECOMES = new RegExp(`^UPDATE ${NAMED} JOIN ${NAMED} ON [^]*${BECAME}`);
+
+/**
+ * How many bytes a character of a text takes, and by that whether a longer one still fits its place, is the database's to say
+ * where nothing else does: https://mariadb.com/kb/en/setting-character-sets-and-collations/#database-level
+ */
+export const depending: Depending = {
+  query: "SELECT @@collation_database AS collation",
+  asThere: (plan, [row]) => {
+    const collation = String(row?.["collation"]);
+    const said = ({ tables, ...rest }: Schema): Schema => ({
+      ...rest,
+      tables: tables.map(table => {
+        const own = { collation, ...table.options?.[NAME] };
+        return { ...table, options: { ...table.options, [NAME]: own } };
+      }),
+    });
+    return { ...plan, before: said(plan.before), after: said(plan.after) };
+  },
+};
 
 /** By how each ALTER TABLE is to be done; while a table is locked nobody else uses it. */
 export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {

@@ -4,7 +4,7 @@ import { EVERYONE } from "../../schema/grants.js";
 import { MOMENTS, NUMBERS, TEXTS } from "../../schema/data-type.js";
 import type { Dialect } from "../shared/dialect.js";
 import { attic } from "./attic.js";
-import { costsOf } from "./costs.js";
+import { costsOf, depending } from "./costs.js";
 import { catalogQueries, sizes } from "./catalog/queries.js";
 import { readCatalog } from "./catalog/read.js";
 import { cannotHold as cannotHoldName, NAME_LIMIT, quote, quoteTable, reserved } from "./names.js";
@@ -81,6 +81,7 @@ export const mariadb: Dialect = {
   render: {
     blocks: render,
     costs: costsOf,
+    depending,
     scriptNotes,
     managedObjectNames,
     dropView: (_, address) => `DROP VIEW IF EXISTS ${quoteTable(address)}`,

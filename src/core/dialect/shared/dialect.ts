@@ -156,12 +156,22 @@ export interface DefinedType {
   readonly holdsOneOf: (value: string, literals: readonly string[]) => string;
 }
 
+/** What a server does one way or another, by how the database was made. */
+export interface Depending {
+  /** Asks how it was. */
+  readonly query: string;
+  /** The plan as it is there. */
+  readonly asThere: (plan: RenderPlan, rows: readonly CatalogRow[]) => RenderPlan;
+}
+
 /** Scripts. */
 interface DialectRender {
   /** The statements that carry out changes. */
   readonly blocks: (plan: RenderPlan) => Block[];
   /** What of it takes as long as a table has rows, a statement each. @param blocks those of the plan */
   readonly costs: (plan: RenderPlan, blocks: readonly Block[]) => readonly Cost[];
+  /** What of a plan depends on how a database was made, which no migration says. Absent: nothing does. */
+  readonly depending?: Depending;
   /** What somebody who runs a script by hand must know, a line each. */
   readonly scriptNotes: (blocks: readonly Block[]) => string[];
   /** Names of what hangs on tables and comes from the schema: a rebuild may take it along without putting it back. */

@@ -11,6 +11,13 @@ export interface RenderPlan {
   readonly attic?: Attic;
   /** Whether each step is committed by itself, and others write meanwhile. */
   readonly online?: boolean;
+  /** Checks, by `checkKey`, to which every row keeps that kept to what they were; absent: none. */
+  readonly looser?: ReadonlySet<string>;
+}
+
+/** A check by the address of its table and its name, both as they are at the end. */
+export function checkKey(table: string, check: string): string {
+  return JSON.stringify([table, check]);
 }
 
 /** What of a plan cannot be done while others write. */

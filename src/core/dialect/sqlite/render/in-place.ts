@@ -113,12 +113,13 @@ export function alterInPlace(work: Work): Block[] {
  * https://sqlite.org/lang_altertable.html#otheralter. A row that does not keep to what is new is put as it is, which is refused.
  */
 function restate(work: Work): Block[] {
-  const { to, now, changes, restated } = work;
+  const { to, now, changes, restated, looser } = work;
   if (!restated) return [];
   const [added, gone] = [addedUniques(work), goneUniques(work)];
   const held = changes.flatMap(change => {
     if (change.kind === "add part" && change.what === "check") return breaches(change.value as Check);
-    if (change.kind === "alter part" && change.what === "check") return breaches(change.after as Check);
+    if (change.kind === "alter part" && change.what === "check")
+      return looser.has(change.after.name) ? [] : breaches(change.after as Check);
     const isStricter =
       change.kind === "alter column" && change.before.nullable && !change.after.nullable && change.after;
     // Of a column that may not be null the engine takes IS NULL for false without looking.

@@ -7,6 +7,7 @@ import { equal } from "../../../schema/canonical.js";
 import {
   PART_KINDS,
   partsOf,
+  type Check,
   type Column,
   type PartKind,
   type Schema,
@@ -15,7 +16,7 @@ import {
 } from "../../../schema/types.js";
 import { restoredTo } from "../../shared/attic.js";
 import type { KeptBesideKey } from "../../shared/kept.js";
-import type { RenderPlan } from "../../shared/render-plan.js";
+import { checkKey, type RenderPlan } from "../../shared/render-plan.js";
 import { stampTriggerName } from "../names.js";
 import { affinityOf, NAME, typeOf } from "../types.js";
 import { defaultSql, fillSql } from "./tables.js";
@@ -35,6 +36,8 @@ export interface Work {
   readonly rebuilt: boolean;
   /** Whether what it is said to be is written anew, and no row is: constraints and types that store the same. */
   readonly restated: boolean;
+  /** The names of its checks to which every row keeps that kept to what they were. */
+  readonly looser: ReadonlySet<string>;
   /** How the numbers of its rows are called, where they must keep them. */
   readonly number?: string | undefined;
 }
@@ -53,7 +56,11 @@ export function worksOf(plan: RenderPlan): Work[] {
       restored.length > 0 || places.includes("rebuilt") || (places.includes("restated") && !restated);
     const taken = takenNames(was, to, after);
     const how = { rebuilt, restated: restated && !rebuilt };
-    return [{ from, to, changes: own, was, now, restored, taken, ...how, number: numberIn(plan, to) }];
+    const isLooser = ({ name }: Check) => plan.looser?.has(checkKey(to, name)) === true;
+    const looser = new Set(now.checks.filter(isLooser).map(({ name }) => name));
+    return [
+      { from, to, changes: own, was, now, restored, taken, ...how, looser, number: numberIn(plan, to) },
+    ];
   });
 }
 
