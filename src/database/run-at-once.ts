@@ -31,7 +31,7 @@ export async function runAtOnce(
     throw error instanceof EngineError ? failed(error, statements[done]!, done) : error;
   };
   // What is as it was drafted changes nothing of how what follows is read.
-  if (drafted && !watch.before && database.runAllScripted)
+  if (!watch.before && database.runAllScripted && drafted?.())
     await database
       .runAllScripted(
         statements.map(({ sql }) => sql),

@@ -66,7 +66,7 @@ interface MigrationRun extends Scripted {
   /** Whether the engine may spell an expression otherwise after it than before. */
   readonly respells: boolean;
   /** Whether the script is just as it was drafted. @default false */
-  readonly drafted?: boolean;
+  readonly drafted?: () => boolean;
   /** Whether it is run while others write, each step committed by itself. @default false */
   readonly online?: boolean;
   /**

@@ -8,6 +8,7 @@ import type { Probe } from "../core/plan/probe.js";
 import { probes } from "../core/plan/probes.js";
 import { sayRows } from "../core/plan/say-rows.js";
 import { problems, type Cure, type FoundRows, type StoppedRun } from "../core/problems.js";
+import { splitStatements } from "../core/sql/statements.js";
 import { takenBy } from "../core/sql/takes.js";
 import { readAttic } from "../database/attic.js";
 import { readJournal } from "../database/journal.js";
@@ -74,6 +75,9 @@ export async function askRows(
 
 /** What a script that is no longer as it was drafted does by itself to rows; only a guarded target asks about updates. */
 function takenByHand({ dialect, target }: Database, { migration, direction }: NextRun): string[] {
+  const { text } = readScript(migration, direction, dialect.name);
+  // What is as it was drafted is told from the rest by drafting it again: only where there is anything to tell.
+  if (takenBy(splitStatements(text, dialect.tokens), dialect.tokens).length === 0) return [];
   return takenBy(ownStatements(migration, direction, dialect), dialect.tokens)
     .filter(({ kind }) => target.guarded || kind === "deletes" || kind === "drops")
     .map(({ what, line }) => `the script ${what} (line ${line})`);

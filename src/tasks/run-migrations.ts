@@ -215,25 +215,26 @@ async function runOne(
   let agreed = stopped ? losingProbes(database, next) : await askRows(database, next, options);
   if (!stopped) await refuseOthers(database, next);
   const scripted = withScripts(migration, dialect);
-  const drafted = !isEdited(migration, direction, dialect);
+  // To tell takes drafting it once more, which not all that runs asks for.
+  const drafted = () => !isEdited(migration, direction, dialect);
   const { name: target } = database.target;
   options.onEvent?.({ target, kind: "migration begins", name: migration.name, direction });
   const run = () =>
     runMigration(database, {
       ...{ ...scripted, direction, ran, agreed },
       next: () =>
-        drafted && follows && mayFollow(follows, direction, dialect)
+        follows && drafted() && mayFollow(follows, direction, dialect)
           ? withScripts(follows, dialect)
           : undefined,
       after: () => dialect.types.settle(endOf(migration, direction)),
-      online: migrationPlan(migration, direction, dialect).online === true,
+      online: isOnline(migration, direction, dialect),
       filled: (sql, { done, of }) =>
         options.onEvent?.({ target, kind: "rows", table: tableFilled(sql, dialect), done, of }),
       ...{
         drafted,
         respells:
           dialect.catalog.respells &&
-          (!drafted || stopped !== undefined || mayRespell(migrationPlan(migration, direction, dialect))),
+          (!drafted() || stopped !== undefined || mayRespell(migrationPlan(migration, direction, dialect))),
       },
       managed: () =>
         dialect.render.managedObjectNames(dialect.types.settle(wayOf(migration, direction).before)),
@@ -260,11 +261,16 @@ function withScripts(migration: Migration, dialect: Dialect): Scripted {
   return { migration, scripts, kept: { files: filesOf(migration, scripts) } };
 }
 
+/** Whether a migration is run while others write; most are not meant to be, and need no plan for that to be told. */
+function isOnline(migration: Migration, direction: Direction, dialect: Dialect): boolean {
+  return migration.online === true && migrationPlan(migration, direction, dialect).online === true;
+}
+
 /** Whether nothing is asked and looked at before a migration runs, so that it may begin as soon as another is at its end. */
 function mayFollow(migration: Migration, direction: Direction, dialect: Dialect): boolean {
   return (
     !concernsRows(migration, direction) &&
-    !migrationPlan(migration, direction, dialect).online &&
+    !isOnline(migration, direction, dialect) &&
     !isEdited(migration, direction, dialect)
   );
 }
@@ -276,6 +282,8 @@ function tableFilled(sql: string, { render }: Dialect): string {
 
 /** What others have made over a column would go with it, and going back would not bring it. @throws Problem E408 */
 async function refuseOthers(database: Database, { migration, direction }: NextRun): Promise<void> {
+  // Most bring something, and have no plan yet.
+  if (!wayOf(migration, direction).changes.some(({ kind }) => kind === "drop column")) return;
   const { changes, before } = migrationPlan(migration, direction, database.dialect);
   const dropped = changes.filter(change => change.kind === "drop column");
   if (dropped.length === 0) return;

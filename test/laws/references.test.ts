@@ -145,7 +145,7 @@ async function holds({ made, script, of }: Case, seen: Record<Outcome, number>):
     for (const { sql } of splitStatements(made, sqlite.tokens))
       await database.run(sql).catch(() => undefined);
     const about = {
-      ...{ statements, drafted: of !== undefined, agreed: [], failed: stepFailing(database, "tried") },
+      ...{ statements, drafted: () => of !== undefined, agreed: [], failed: stepFailing(database, "tried") },
       managed: () => (of ? sqlite.render.managedObjectNames(sqlite.types.settle(of)) : []),
     };
     const outcome = await unlessUnsure(careful =>

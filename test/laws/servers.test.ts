@@ -67,7 +67,7 @@ describe.each(Object.entries(engines))("on a real %s", (name, engine) => {
       for (const drafted of [true, false])
         for (let at = 0; at <= sqls.length; at += 1) {
           const statements = splitStatements(sqls.toSpliced(at, 0, "-- none\nDROP TABLE none;").join("\n"));
-          const run = { statements, drafted, managed: () => [], agreed: [] };
+          const run = { statements, drafted: () => drafted, managed: () => [], agreed: [] };
           const failed: AtOnce["failed"] = (error, { sql, line }, done) => {
             told.push(`${at} ${done} ${sql} ${line - at} ${error.message}`);
             return problems.locked({ target: "a", waited: "0 s" });

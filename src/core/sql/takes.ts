@@ -13,6 +13,8 @@ export interface Takes {
 /** What statements delete, drop, empty or update, as their tokens tell it; what one only defines, it does not do. */
 export function takenBy(statements: readonly Statement[], rules: TokenRules): Takes[] {
   return statements.flatMap(({ sql, line }) => {
+    // Most of a script, which need not be cut into words.
+    if (/^create\b/i.test(sql)) return [];
     const tokens = tokenize(sql, rules).filter(matters);
     const words = tokens.map(({ kind, text }) => (kind === "word" ? text.toUpperCase() : ""));
     if (words[0] === "CREATE") return [];

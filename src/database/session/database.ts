@@ -108,7 +108,7 @@ export interface Scripted {
   /** Names of what hangs on tables and comes from the migrations, which the script itself sees to. */
   readonly managed: () => readonly string[];
   /** Whether it is just as it was drafted: then what is managed needs no look. @default false */
-  readonly drafted?: boolean | undefined;
+  readonly drafted?: (() => boolean) | undefined;
   /** Note also what takes long to note and is rarely of use. @default false */
   readonly careful?: boolean | undefined;
 }

@@ -15,7 +15,7 @@ import { Breakage, type Database, type Scripted, type Watch } from "../session/d
 export async function watchSqlite(
   database: Database,
   statements: readonly Statement[],
-  { managed, drafted = false, careful = false }: Scripted,
+  { managed, drafted: isDrafted, careful = false }: Scripted,
 ): Promise<Watch> {
   const isHarmless = areHarmless(statements);
   if (isHarmless && !statements.some(({ sql }) => /^alter\b[^]*\breferences\b/i.test(sql)))
@@ -26,6 +26,7 @@ export async function watchSqlite(
       type === "index" && /^create\s+unique\b/i.test(sql ?? "") ? [[name.toLowerCase(), table]] : [],
     ),
   );
+  const drafted = isDrafted?.() ?? false;
   const references = await watchReferences(database, statements, { drafted, careful, tableOf });
   if (isHarmless) return { ...references, restore: async () => undefined };
   const seenTo = new Set(managed());
