@@ -1,5 +1,4 @@
 import { readFileSync } from "node:fs";
-import { glob } from "tinyglobby";
 import { buildSchema } from "../core/model/build-schema.js";
 import type { ModelSchema } from "../core/model/read/model-schema.js";
 import { describeEntities } from "../core/model/read/entities.js";
@@ -10,6 +9,7 @@ import { readObjects, type ObjectFile } from "../core/model/read/objects.js";
 import { Problem, problems } from "../core/problems.js";
 import { recordedDefinitions, storedClasses } from "../modelling/facts.js";
 import { CompileError, loadModules } from "./compile.js";
+import { filesLike } from "./files-like.js";
 import { dialectsInUse, type Settings } from "./settings.js";
 import { openSourceCache } from "./source-cache.js";
 import { openSources } from "./sources.js";
@@ -30,7 +30,7 @@ export interface LoadedModels extends ModelSchema {
  * @throws Problem E200, E201, E202
  */
 export async function loadModels(settings: Settings): Promise<LoadedModels> {
-  const files = (await glob([...settings.models], { cwd: settings.folder, absolute: true })).sort();
+  const files = await filesLike(settings.models, settings.folder);
   if (files.length === 0) throw problems.noModels({ patterns: settings.models });
   const known = new Set(storedClasses());
   const defined = recordedDefinitions().length;
@@ -74,7 +74,7 @@ export async function loadModels(settings: Settings): Promise<LoadedModels> {
 
 /** The files with SQL of the developer's own. @throws Problem E200 */
 async function objectFiles({ folder, objects }: Settings): Promise<ObjectFile[]> {
-  const paths = (await glob([...objects], { cwd: folder, absolute: true })).sort();
+  const paths = await filesLike(objects, folder);
   return paths.map(path => {
     try {
       return { path, text: readFileSync(path, "utf8") };

@@ -1,11 +1,11 @@
 import { resolve } from "node:path";
-import { glob } from "tinyglobby";
+import { filesLike } from "./files-like.js";
 import { completeTarget } from "./load-settings.js";
 import type { Settings, TargetList, TargetSettings } from "./settings.js";
 
 /** The files that the patterns of a list find, in the order of their names. */
-export async function filesOfList(settings: Settings, patterns: readonly string[]): Promise<string[]> {
-  return (await glob([...patterns], { cwd: settings.folder, absolute: true, dot: false })).sort();
+export function filesOfList(settings: Settings, patterns: readonly string[]): Promise<string[]> {
+  return filesLike(patterns, settings.folder);
 }
 
 /**

@@ -1,6 +1,5 @@
 import { readFileSync, rmSync } from "node:fs";
 import { relative } from "node:path";
-import { glob } from "tinyglobby";
 import { diff } from "../core/change/diff.js";
 import { describeChange, sayChange } from "../core/change/words.js";
 import type { Catalog, Dialect, LeftAlone } from "../core/dialect/shared/dialect.js";
@@ -24,6 +23,7 @@ import { withScratch } from "../database/open.js";
 import { scriptName } from "../history/migration.js";
 import { checksumOf, RECORD_FILE } from "../history/read.js";
 import { draftMigration, recordText, writeDraft, type Draft } from "../history/write.js";
+import { filesLike } from "../project/files-like.js";
 import type { LoadedModels } from "../project/load-models.js";
 import { oneTarget } from "./databases.js";
 import { STARTER_MODEL } from "./init.js";
@@ -122,7 +122,7 @@ export async function adopt({ title = "baseline", ...options }: AdoptOptions): P
 async function refuseFull({ settings, history }: OpenProject): Promise<string[]> {
   const { migrations } = history();
   if (migrations.length > 0) throw problems.notEmpty({ migrations: migrations.length, models: [] });
-  const files = await glob([...settings.models], { cwd: settings.folder, absolute: true });
+  const files = await filesLike(settings.models, settings.folder);
   const own = files.filter(file => readFileSync(file, "utf8") !== STARTER_MODEL);
   if (own.length > 0) {
     throw problems.notEmpty({ migrations: 0, models: own.map(file => relative(settings.folder, file)) });

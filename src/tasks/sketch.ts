@@ -2,7 +2,6 @@ import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { dirname, join, relative, resolve } from "node:path";
 import { parse } from "csv-parse/sync";
 import pluralize from "pluralize";
-import { glob } from "tinyglobby";
 import {
   classNameFor,
   codeInLines,
@@ -21,6 +20,7 @@ import { spellExpression } from "../core/lower/expressions.js";
 import { problems } from "../core/problems.js";
 import { fillPlaceholders } from "../core/sql/placeholders.js";
 import { columnName, tableName } from "../core/schema/naming.js";
+import { filesLike } from "../project/files-like.js";
 import { loadSettings } from "../project/load-settings.js";
 import { modelsFolder, type Settings } from "../project/settings.js";
 import type { TaskOptions } from "./options.js";
@@ -206,7 +206,7 @@ class ModelFiles {
 
   static async open(settings: Settings): Promise<ModelFiles> {
     const files = new ModelFiles(settings, modelsFolder(settings));
-    for (const path of (await glob([...settings.models], { cwd: settings.folder, absolute: true })).sort()) {
+    for (const path of await filesLike(settings.models, settings.folder)) {
       const text = readFileSync(path, "utf8");
       files.texts.set(path, text);
       files.before.set(path, text);

@@ -1,8 +1,8 @@
 import { mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from "node:fs";
 import { dirname, join, relative } from "node:path";
-import { glob } from "tinyglobby";
 import type { ModelFile } from "../core/model/write/write-models.js";
 import { problems } from "../core/problems.js";
+import { filesLike } from "../project/files-like.js";
 import { loadModels, type LoadedModels } from "../project/load-models.js";
 import { modelsFolder, objectsFolder, type Settings } from "../project/settings.js";
 
@@ -41,9 +41,9 @@ export async function stageModels(
   const remove = () => rmSync(folder, { recursive: true, force: true });
   const names = files.map(({ name }) => name);
   const found = [
-    ...(await glob([...settings.models], { cwd: folder })),
-    ...(await glob([...settings.objects], { cwd: folder })),
-  ];
+    ...(await filesLike(settings.models, folder)),
+    ...(await filesLike(settings.objects, folder)),
+  ].map(path => relative(folder, path));
   const hidden = names.filter(name => !found.includes(name));
   if (hidden.length > 0) {
     remove();

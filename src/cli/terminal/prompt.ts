@@ -1,5 +1,3 @@
-import { createInterface } from "node:readline";
-
 export interface PromptOptions {
   /** Names that Tab completes. */
   readonly names: readonly string[];
@@ -15,6 +13,7 @@ const WORDS =
 /** Asks for SQL again and again, with a history (arrow keys) and completion (Tab), until Ctrl-D or `exit`. */
 export async function promptForSql({ names, onText }: PromptOptions): Promise<void> {
   const known = [...new Set([...names, ...WORDS])];
+  const { createInterface } = await import("node:readline");
   const lines = createInterface({
     input: process.stdin,
     output: process.stderr,

@@ -1,4 +1,4 @@
-import { spawn, type ChildProcess } from "node:child_process";
+import type { ChildProcess } from "node:child_process";
 import { existsSync, watch } from "node:fs";
 import { basename, dirname } from "node:path";
 import { setTimeout as wait } from "node:timers/promises";
@@ -24,7 +24,7 @@ const STEPS = 60;
 export async function atEverySave({ project = "." }: GlobalArgs, session: Session): Promise<never> {
   const settings = await loadSettings(project);
   let saved: string | undefined = "";
-  let next = ahead();
+  let next = await ahead();
   let wake: (() => void) | undefined;
   const notice = (file: string) => {
     if (!/\.(?:[cm]?tsx?|sql)$/.test(file)) return;
@@ -50,20 +50,21 @@ export async function atEverySave({ project = "." }: GlobalArgs, session: Sessio
       ),
     );
     await called(next);
-    next = ahead();
+    next = await ahead();
   }
 }
 
 /** The next run, loaded as far as it can be before anything is saved: that takes as long as the rest of it. */
-function ahead(): ChildProcess {
+async function ahead(): Promise<ChildProcess> {
+  const { spawn } = await import("node:child_process");
   const args = process.argv.slice(1).filter(each => each !== "--watch");
   const env = { ...process.env, [AHEAD]: "yes" };
   return spawn(process.execPath, args, { stdio: ["inherit", "inherit", "inherit", "ipc"], env });
 }
 
-function called(next: ChildProcess): Promise<void> {
+async function called(next: ChildProcess): Promise<void> {
   // One that waited may have come to an end, as when the program was installed anew.
-  const child = next.connected ? next : ahead();
+  const child = next.connected ? next : await ahead();
   return new Promise(resolve => {
     child.once("close", () => resolve());
     child.send("saved", () => undefined);
