@@ -74,17 +74,18 @@ export async function costsOn(database: Database, plan: RenderPlan): Promise<Cos
   return reportOf(plan, dialect, measured);
 }
 
-/** What of a plan costs something on a database, as it was made; a statement that says nothing of how it is done is left so. */
+/** What of a plan costs something on a database, as it was made; its statements are shown as they stand in the script. */
 async function costsThere({ dialect, rows }: Database, plan: RenderPlan): Promise<readonly Cost[]> {
   const { blocks, costs, depending } = dialect.render;
   const own = blocks(plan);
-  const there =
-    depending && costs(plan, own).length > 0 ? depending.asThere(plan, await rows(depending.query)) : plan;
-  if (there === plan) return costs(plan, own);
-  const sent = own.flatMap(({ statements }) => statements);
-  return costs(there, blocks(there)).map(cost => ({
+  const told = costs(plan, own);
+  if (!depending || told.length === 0) return told;
+  const there = depending.asThere(plan, await rows(depending.query));
+  const known = blocks(there);
+  const [scripted, asThere] = [own, known].map(each => each.flatMap(({ statements }) => statements));
+  return costs(there, known).map(cost => ({
     ...cost,
-    sql: sent.find(sql => cost.sql.startsWith(sql)) ?? cost.sql,
+    sql: scripted![asThere!.indexOf(cost.sql)] ?? cost.sql,
   }));
 }
 

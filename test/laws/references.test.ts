@@ -24,6 +24,7 @@ const options = { seed: SEED, numRuns: RUNS };
 const FRAGMENTS = [
   "ALTER TABLE pieces ADD COLUMN maker integer DEFAULT 7 REFERENCES potters (id)",
   "alter table pieces add column maker integer default 1 references potters (id)",
+  "ALTER TABLE pieces ADD COLUMN helper integer REFERENCES potters (id)",
   "ALTER TABLE pieces ADD COLUMN grade integer DEFAULT 7",
   "ALTER TABLE potters RENAME TO makers",
   'ALTER TABLE "potters" RENAME TO emberset_attic_1',

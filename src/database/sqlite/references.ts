@@ -126,10 +126,15 @@ function suspectsOf(statements: readonly Statement[], tableOf: ReadonlyMap<strin
 }
 
 function suspectOfAlter(sql: string, table: string, how: string, isLegacy: boolean): Suspect {
-  if (/^add$/i.test(how)) return /\breferences\b/i.test(sql) ? { who: "its rows", table } : NOBODY;
+  if (/^add$/i.test(how)) return bringsReferring(sql) ? { who: "its rows", table } : NOBODY;
   if (!/^rename/i.test(how)) return NOBODY;
   if (!isLegacy) return NOBODY;
   return /\s/.test(how) ? { who: "those that refer to it", table } : ALL;
+}
+
+/** Whether rows that are there come to refer to something by a column that is added. */
+export function bringsReferring(sql: string): boolean {
+  return /^alter\b[^]*\breferences\b/i.test(sql) && /\bdefault\b/i.test(sql);
 }
 
 /** `"It""s"` → `It"s` */

@@ -4,7 +4,7 @@ import type { Statement } from "../../core/sql/statements.js";
 import { withoutReferences } from "../../core/dialect/sqlite/catalog/without-references.js";
 import { ATTIC, isInternalTable } from "../../core/schema/internal-tables.js";
 import { Problem } from "../../core/problems.js";
-import { watchReferences } from "./references.js";
+import { bringsReferring, watchReferences } from "./references.js";
 import { Breakage, type Database, type Scripted, type Watch } from "../session/database.js";
 
 /**
@@ -18,7 +18,7 @@ export async function watchSqlite(
   { managed, drafted: isDrafted, careful = false }: Scripted,
 ): Promise<Watch> {
   const isHarmless = areHarmless(statements);
-  if (isHarmless && !statements.some(({ sql }) => /^alter\b[^]*\breferences\b/i.test(sql)))
+  if (isHarmless && !statements.some(({ sql }) => bringsReferring(sql)))
     return { restore: async () => undefined, inspect: async () => undefined };
   const before = await readObjects(database);
   const tableOf = new Map(

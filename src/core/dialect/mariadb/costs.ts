@@ -75,7 +75,7 @@ export function costsOf(plan: RenderPlan, blocks: readonly Block[]): Cost[] {
 /** By measuring each on tables of a million rows (`bench/kinds.mjs`). */
 function readingsOf(sql: string, work: Cost["work"], indexes: number): number {
   if (ASKS.test(sql)) return 0.6;
-  if (COPY.test(sql)) return MISFITS.test(sql) ? 0.6 : 4;
+  if (COPY.test(sql)) return MISFITS.test(sql) ? 0.6 : 1.8;
   if (MIRROR.test(sql)) return 4;
   if (BECOMES.test(sql)) return 5;
   if (UPDATE.test(sql)) return 2 + 0.4 * indexes;

@@ -203,9 +203,15 @@ function staysAsLong(
   const own =
     (collation === undefined ? undefined : textFor(collation, NAME)) ?? table.options?.[NAME]?.["collation"];
   if (before === undefined || after === undefined || after < before) return false;
-  if (own !== undefined && !own.startsWith("utf8mb4")) return false;
-  const bytes = own === undefined ? [1, 2, 3, 4] : [4];
-  return bytes.every(each => before * each > 255 === after * each > 255);
+  const bytes = own === undefined ? [1, 2, 3, 4] : bytesOf(own);
+  return bytes !== undefined && bytes.every(each => before * each > 255 === after * each > 255);
+}
+
+/** How many bytes a character takes at most: https://mariadb.com/kb/en/supported-character-sets-and-collations/ */
+function bytesOf(collation: string): readonly number[] | undefined {
+  if (/^utf8mb4_/.test(collation)) return [4];
+  if (/^utf8(?:mb3)?_/.test(collation)) return [3];
+  return /^(?:latin[1257]|ascii|cp125[0167]|koi8[ru])_/.test(collation) ? [1] : undefined;
 }
 
 /** Of a varchar, in characters. */
