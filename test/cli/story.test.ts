@@ -355,5 +355,12 @@ CREATE INDEX ix_pieces_potter_id ON pieces (potter_id)`);
   expect(studio.ok("status")).toContain("no drift");
   expect(studio.emberset("forward").stderr).toMatch(/^E405 [^]*stand otherwise: a script of your own/);
   expect(studio.rows("SELECT id, title FROM pieces")).toEqual([[2, "Jug"]]);
+
+  // A check that asks for less than it did, and of which somebody has taken away what it was.
+  studio.write("models/all.ts", model("60", "restrict")).ok("amend");
+  studio.sql(`PRAGMA writable_schema = ON;
+UPDATE sqlite_schema SET sql = replace(sql, 'length(title) <= 40', '1') WHERE name = 'pieces'; PRAGMA writable_schema = RESET;
+UPDATE pieces SET title = '${"Jug ".repeat(20)}'`);
+  expect(studio.emberset("forward").stderr).toMatch(/^E405 [^]*rows break ck_pieces_title/);
   other.close();
 });

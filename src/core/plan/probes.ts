@@ -1,13 +1,12 @@
 import type { Direction } from "../direction.js";
 import { lossOf, type Loss } from "../change/loss.js";
 import { namesThrough, type NamesThrough } from "../change/names.js";
-import { isLooser } from "../change/risk.js";
 import type { AddColumn, AlterColumn, AlterPart, Change } from "../change/types.js";
 import { matchSql, replacedSql, restoredTo } from "../dialect/shared/attic.js";
 import type { KeptBesideKey } from "../dialect/shared/kept.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
 import { unfoundSql, unlikeAnySql } from "../dialect/shared/numbering.js";
-import type { RenderPlan } from "../dialect/shared/render-plan.js";
+import { checkKey, type RenderPlan } from "../dialect/shared/render-plan.js";
 import { addressOf, quoteAddress } from "../schema/address.js";
 import { columnsOfPart } from "../schema/lookups.js";
 import type { Definition } from "../schema/types.js";
@@ -214,7 +213,7 @@ function probeOfRefusal(change: Change, asking: Asking): Question | undefined {
       return probeOfRequired(change, asking);
     case "alter part":
       // Rows keep to a check that is there.
-      if (change.what === "check" && isLooser(change) && isHeld(change, asking)) return undefined;
+      if (change.what === "check" && isHeld(change, asking)) return undefined;
       return probeOfPart(change.table, change.what, partAfter(change), asking);
     case "add part":
       return probeOfPart(change.table, change.what, partAfter(change), asking);
@@ -225,8 +224,9 @@ function probeOfRefusal(change: Change, asking: Asking): Question | undefined {
   }
 }
 
-/** Whether rows keep to a part that changes, and hold then what they held. */
+/** Whether rows keep to a check that asks for less than it did, and hold then what they held. */
 function isHeld({ table, before, after }: AlterPart<"check">, asking: Asking): boolean {
+  if (!asking.plan.looser?.has(checkKey(table, after.name))) return false;
   const isProven = before.options?.[asking.dialect.name]?.["not valid"] === undefined;
   return isProven && changeOfValues(table, columnsOfPart("check", after), asking) === undefined;
 }

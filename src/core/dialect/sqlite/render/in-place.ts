@@ -10,6 +10,7 @@ import { literalSql } from "../expressions.js";
 import { NAME } from "../types.js";
 import { quote, quoteTable, stampTriggerName } from "../names.js";
 import {
+  checkSql,
   columnSql,
   createIndexSql,
   createTableSql,
@@ -150,12 +151,24 @@ function restate(work: Work): Block[] {
   ];
 }
 
-/** Only where columns and indexes stand as the text will have them: else the rows would be read as something else. */
-function restateSql({ to, was, now }: Work): string {
+/**
+ * Only where columns and indexes stand as the text will have them: else the rows would be read as something else. To a check that
+ * asks for less than it did they keep, unless somebody has taken away what it was: then they are looked at.
+ */
+function restateSql({ to, was, now, changes, looser }: Work): string {
+  const gone = changes.flatMap(change =>
+    change.kind === "alter part" && change.what === "check" && looser.has(change.after.name)
+      ? breaches(change.after as Check).map(
+          ({ where }) =>
+            `WHEN instr(sql, ${literalSql(checkSql(change.before as Check))}) = 0 AND EXISTS (SELECT 1 FROM ${quoteTable(to)} WHERE ${where})\n  THEN json(${literalSql(`rows break ${change.after.name}`)})`,
+        )
+      : [],
+  );
   const name = literalSql(now.name);
   const columns = now.columns.map(column => literalSql(column.name)).join(",");
   return [
     "UPDATE sqlite_schema SET sql = CASE",
+    ...gone,
     `WHEN (SELECT group_concat(quote(name)) FROM pragma_table_xinfo(${name})) = ${literalSql(columns)}`,
     `AND (SELECT count(*) FROM pragma_index_list(${name}) WHERE origin <> 'c') = ${ownIndexes(was).length}`,
     `THEN ${literalSql(createTableSql(now, to))}`,

@@ -115,7 +115,8 @@ function referenceSql(foreignKey: ForeignKey, address?: string, table?: Table): 
     .join(" ");
 }
 
-function checkSql({ rules: [rule] }: Check): string {
+/** `CHECK (…)`, as it stands in what a table is said to be. */
+export function checkSql({ rules: [rule] }: Check): string {
   return `CHECK (${rule?.kind === "sql" ? expressionSql(rule.sql, NAME, quote) : ""})`;
 }
 
