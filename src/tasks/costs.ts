@@ -1,7 +1,7 @@
 import type { Change } from "../core/change/types.js";
 import { ownValues, readingSql, together, type Cost, type TableCost } from "../core/dialect/shared/costs.js";
 import type { Dialect } from "../core/dialect/shared/dialect.js";
-import type { RenderPlan } from "../core/dialect/shared/render-plan.js";
+import type { Block, RenderPlan } from "../core/dialect/shared/render-plan.js";
 import { hindrancesOf } from "../core/plan/online.js";
 import { addressOf, quoteAddress } from "../core/schema/address.js";
 import type { Table } from "../core/schema/types.js";
@@ -82,11 +82,11 @@ async function costsThere({ dialect, rows }: Database, plan: RenderPlan): Promis
   if (!depending || told.length === 0) return told;
   const there = depending.asThere(plan, await rows(depending.query));
   const known = blocks(there);
-  const [scripted, asThere] = [own, known].map(each => each.flatMap(({ statements }) => statements));
-  return costs(there, known).map(cost => ({
-    ...cost,
-    sql: scripted![asThere!.indexOf(cost.sql)] ?? cost.sql,
-  }));
+  const statementsOf = (list: readonly Block[]) => list.flatMap(({ statements }) => statements);
+  const [scripted, asThere] = [statementsOf(own), statementsOf(known)];
+  const found = costs(there, known);
+  if (scripted.length !== asThere.length) return found;
+  return found.map(cost => ({ ...cost, sql: scripted[asThere.indexOf(cost.sql)]! }));
 }
 
 function reportOf(plan: RenderPlan, dialect: Dialect, found: readonly Sized<Cost>[]): CostReport {

@@ -9,6 +9,7 @@ import { renameInSql } from "../change/rename.js";
 import { zip } from "../lists.js";
 import { addressOf } from "../schema/address.js";
 import { columnsOfPart } from "../schema/lookups.js";
+import { equal } from "../schema/canonical.js";
 import { cutName } from "../schema/naming.js";
 import { asSent, respell, sentIn, type Spellings } from "../lower/spellings.js";
 import { textFor } from "../sql/placeholders.js";
@@ -150,7 +151,10 @@ function looserChecks(
         each.kind === "alter column" &&
         each.table === address &&
         each.after.name === name &&
-        (each.convert !== undefined || each.fill !== undefined || !widens(each.before.type, each.after.type)),
+        (each.convert !== undefined ||
+          each.fill !== undefined ||
+          !equal(each.before.computed, each.after.computed) ||
+          !widens(each.before.type, each.after.type)),
     );
   return new Set(
     changes.flatMap(change => {

@@ -102,12 +102,8 @@ const HOLDS = /^UPDATE "(?:[^"]|"")+" SET ("(?:[^"]|"")+"|rowid) = \1 WHERE /;
  * a table: https://sqlite.org/pragma.html#pragma_legacy_alter_table
  */
 function suspectsOf(statements: readonly Statement[], tableOf: ReadonlyMap<string, string>): Suspect[] {
-  let isLegacy = false;
-  return statements.map(({ sql }) => {
-    if (sql === REBUILD_START || sql === REBUILD_END) {
-      isLegacy = sql === REBUILD_START;
-      return NOBODY;
-    }
+  return withNaming(statements).map(({ sql, isLegacy }) => {
+    if (sql === REBUILD_START || sql === REBUILD_END) return NOBODY;
     if (MAKES.test(sql) || sql === RESTATE_START || sql === RESTATE_END || HOLDS.test(sql)) return NOBODY;
     const [, altered, how] = ALTERS.exec(sql) ?? [];
     if (altered !== undefined && how !== undefined) return suspectOfAlter(sql, bare(altered), how, isLegacy);
@@ -125,10 +121,20 @@ function suspectsOf(statements: readonly Statement[], tableOf: ReadonlyMap<strin
   });
 }
 
+/** Each statement, and whether names are changed as they were of old when it runs. */
+function withNaming(
+  statements: readonly Statement[],
+): { readonly sql: string; readonly isLegacy: boolean }[] {
+  let isLegacy = false;
+  return statements.map(({ sql }) => {
+    if (sql === REBUILD_START || sql === REBUILD_END) isLegacy = sql === REBUILD_START;
+    return { sql, isLegacy };
+  });
+}
+
 function suspectOfAlter(sql: string, table: string, how: string, isLegacy: boolean): Suspect {
   if (/^add$/i.test(how)) return bringsReferring(sql) ? { who: "its rows", table } : NOBODY;
-  if (!/^rename/i.test(how)) return NOBODY;
-  if (!isLegacy) return NOBODY;
+  if (!/^rename/i.test(how) || !isLegacy) return NOBODY;
   return /\s/.test(how) ? { who: "those that refer to it", table } : ALL;
 }
 
@@ -194,10 +200,8 @@ async function danglingReferences(database: Database, tables?: readonly string[]
 
 /** What was so before, by the names that tables have when a script has run. */
 function afterRenames(before: readonly Dangling[], statements: readonly Statement[]): Dangling[] {
-  let isLegacy = false;
   let so = [...before];
-  for (const { sql } of statements) {
-    if (sql === REBUILD_START || sql === REBUILD_END) isLegacy = sql === REBUILD_START;
+  for (const { sql, isLegacy } of withNaming(statements)) {
     const [, from, to] = RENAMES.exec(sql) ?? [];
     if (from === undefined || to === undefined) continue;
     const called = (name: string) => (name.toLowerCase() === bare(from).toLowerCase() ? bare(to) : name);
