@@ -7,6 +7,8 @@ import { createConnection } from "mysql2/promise";
 import pg from "pg";
 
 const CHROMIUM = process.env.EMBERSET_TEST_CHROMIUM ?? "/usr/bin/chromium";
+/** A transaction pooler before PostgreSQL, as Debian has it. */
+const POOLER = "/usr/sbin/pgbouncer";
 const USER = "emberset_test";
 const root = process.getuid?.() === 0;
 
@@ -82,6 +84,8 @@ export async function findEngines() {
     }
   }
   if (!existsSync(CHROMIUM) && root) install("chromium");
+  if (!existsSync(POOLER) && root) install("pgbouncer");
+  if (!existsSync(POOLER)) missing.push("PgBouncer: not found; the tests behind a pooler did not run");
   if (!existsSync(CHROMIUM)) missing.push("Chromium: not found; the tests of the chart's page did not run");
   return { environment, missing };
 }

@@ -11,8 +11,13 @@ declare module "vitest" {
   }
 }
 
-/** Packs the program and installs the tarball into an empty project: that is what the command tests run. */
+/** Packs the program and installs the tarball into an empty project, unless there is one: that is what the command tests run. */
 export default function setup(project: TestProject): () => void {
+  const installed = process.env["EMBERSET_TEST_INSTALLED"];
+  if (installed) {
+    project.provide("installed", installed);
+    return () => undefined;
+  }
   const folder = mkdtempSync(join(tmpdir(), "emberset-installed-"));
   const npm = (args: readonly string[], cwd: string) =>
     execFileSync("npm", args, { cwd, encoding: "utf8", stdio: ["ignore", "pipe", "pipe"] });

@@ -137,7 +137,8 @@ function commandPath(name: string): string | undefined {
   return [found, `/usr/sbin/${name}`].find(path => path !== "" && existsSync(path));
 }
 
-async function freePort(): Promise<number> {
+/** A port that nobody listens at. */
+export async function freePort(): Promise<number> {
   const server = createServer();
   await new Promise<void>(resolve => server.listen(0, "127.0.0.1", resolve));
   const address = server.address();

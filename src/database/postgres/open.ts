@@ -9,7 +9,8 @@ import type { OpenOptions } from "../session/engine.js";
 import { explainFailure } from "../session/failures.js";
 import { whoAmI } from "../session/who.js";
 import { FAILURES } from "./failures.js";
-import { databaseOver, SETTINGS } from "./session.js";
+import { inReadOnlyTransactions } from "./read-only.js";
+import { databaseOver, LOCAL_SETTINGS, SETTINGS, type Connection } from "./session.js";
 
 /** The oldest server whose catalog is read right. */
 const OLDEST = 14;
@@ -27,30 +28,31 @@ export async function openPostgres(
     const other = await connect(target, target.address);
     await other.query("SELECT pg_cancel_backend($1)", [serverProcessOf(client)]).finally(() => other.end());
   });
-  const database = databaseOver(
-    {
-      query: (sql, values) => (values.length > 0 ? client.query(sql, values) : client.query(sql)),
-      // Asked for several statements, the driver gives a list of results.
-      queries: async sql =>
-        ((await client.query(sql)) as unknown as pg.QueryResult[]).map(({ rows }) => rows),
-      script: async (sql, onDone) => {
-        const messages = messagesOf(client);
-        messages.on("commandComplete", onDone);
-        await client.query(sql).finally(() => messages.off("commandComplete", onDone));
-      },
-      cut: () => cut,
-      end: () => {
-        stop();
-        return client.end();
-      },
+  const connection: Connection = {
+    query: (sql, values) => (values.length > 0 ? client.query(sql, values) : client.query(sql)),
+    // Asked for several statements, the driver gives a list of results; for one, that one.
+    queries: async sql =>
+      [(await client.query(sql)) as pg.QueryResult | pg.QueryResult[]].flat().map(({ rows }) => rows),
+    script: async (sql, onDone) => {
+      const messages = messagesOf(client);
+      messages.on("commandComplete", onDone);
+      await client.query(sql).finally(() => messages.off("commandComplete", onDone));
     },
+    cut: () => cut,
+    end: () => {
+      stop();
+      return client.end();
+    },
+  };
+  const isRead = mode === "read";
+  const database = databaseOver(
+    isRead ? inReadOnlyTransactions(connection, LOCAL_SETTINGS) : connection,
     target,
     watched,
   );
   try {
-    const [shown] = await database.lastRows(`${SETTINGS}; SHOW server_version`);
+    const [shown] = await database.lastRows(`${isRead ? "" : `${SETTINGS}; `}SHOW server_version`);
     refuseOld(target, String(shown?.["server_version"]));
-    if (mode === "read") await database.run("SET default_transaction_read_only = on");
   } catch (error) {
     await database.close();
     throw error;

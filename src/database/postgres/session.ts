@@ -22,7 +22,7 @@ import { onlineSteps } from "./steps.js";
  * what the catalog tells are written in one way, every constraint is looked at, and a policy that would hide rows is an
  * error instead. https://www.postgresql.org/docs/15/runtime-config-client.html
  */
-export const SETTINGS = [
+const SETTINGS_LIST = [
   "SET TimeZone = 'UTC'",
   "SET DateStyle = 'ISO, YMD'",
   "SET IntervalStyle = 'postgres'",
@@ -39,7 +39,15 @@ export const SETTINGS = [
   "SET client_min_messages = warning",
   // Only who may, may change it; where it is as usual nobody needs to.
   "SELECT set_config('session_replication_role', 'origin', false) WHERE current_setting('session_replication_role') <> 'origin'",
-].join("; ");
+];
+
+/** For a whole session. */
+export const SETTINGS = SETTINGS_LIST.join("; ");
+
+/** The same for a transaction. */
+export const LOCAL_SETTINGS = SETTINGS_LIST.map(sql =>
+  sql.replace(/^SET /, "SET LOCAL ").replace(", false)", ", true)"),
+).join("; ");
 
 /** Any number that others are unlikely to use: all runs of Emberset on one database take turns on it. */
 const LOCK_KEY = 4_136_982_057;
