@@ -1,7 +1,7 @@
 import { spawnSync } from "node:child_process";
 import { join } from "node:path";
 import { expect, inject, test } from "vitest";
-import { drafted } from "./studio.js";
+import { drafted, smallStudio } from "./studio.js";
 
 test("a shell completes commands, options and their values, targets, migrations and tables", () => {
   const studio = drafted();
@@ -35,6 +35,20 @@ test("a shell completes commands, options and their values, targets, migrations 
   expect(words("forward", "--project", "")).toEqual([""]);
   studio.write("emberset.config.ts", "export default {");
   expect(words("forward", "--target", "")).toEqual([""]);
+});
+
+test("a name that a shell would run is not offered", () => {
+  const hostile = '$(touch x)", "`touch x`", "two words", "a;b", "a*';
+  const entities = hostile
+    .split('", "')
+    .map(
+      (name, at) =>
+        `@Stored({ table: ${JSON.stringify(name)} }) export class E${at} { @IsInt() n!: number; }`,
+    );
+  const model = `import { IsInt } from "class-validator";\nimport { Stored } from "emberset";\n${entities.join("\n")}\n@Stored({ table: "größe" }) export class Plain { @IsInt() n!: number; }\n`;
+  const studio = smallStudio(model);
+  studio.ok("draft", "first");
+  expect(studio.ok("completion", "words", "--", "describe", "")).toBe("größe\n");
 });
 
 test.each(["bash", "zsh", "fish"])("the script for %s is one that it takes", shell => {

@@ -68,8 +68,11 @@ function wordsFor(written: readonly string[], commands: readonly Completable[], 
       : last.startsWith("-")
         ? (command?.options ?? []).map(name => `--${name}`)
         : valuesOf(before, command, names);
-  return [...new Set(all)].filter(word => word.startsWith(last)).sort();
+  return [...new Set(all)].filter(word => word.startsWith(last) && PLAIN.test(word)).sort();
 }
+
+/** A shell runs, or cuts, what has other characters in it: such a word is not offered. */
+const PLAIN = /^[\p{L}\p{N}_.:-]+$/u;
 
 const POINTS = ["models", "history", "empty"];
 
