@@ -20,6 +20,8 @@ async function run(): Promise<void> {
   const breaksOff = () => {
     process.exitCode = waits(args);
   };
+  // Whoever read it is gone, as `tee` is after Ctrl-C: what is under way is ended in order all the same.
+  for (const stream of [process.stdout, process.stderr]) stream.on("error", () => undefined);
   // Nothing is left to do, or something it loaded ends the process, and no end was reached.
   process.once("exit", breaksOff);
   const status = await main(args);

@@ -242,28 +242,38 @@ describe.each(Object.entries(engines))("the program on %s", (title, engine) => {
     },
   );
 
-  test.runIf(engine)("Ctrl-C ends what the server is at, and the next run does the rest", async () => {
-    const project = studio();
-    project.ok("draft", "--blank", "slow");
-    const script = `migrations/0001-slow/forward.${engine!.dialect.name}.sql`;
-    const text = project.read(script);
-    project.write(
-      script,
-      `${text}${engine!.dialect.name === "postgres" ? "SELECT pg_sleep(60)" : "SELECT SLEEP(60)"};\n`,
-    );
-    const asleep =
-      engine!.dialect.name === "postgres"
-        ? "SELECT 1 AS one FROM pg_stat_activity WHERE datname = current_database() AND state = 'active' AND query LIKE 'SELECT pg_sleep%'"
-        : "SELECT 1 AS one FROM information_schema.PROCESSLIST WHERE DB = DATABASE() AND INFO LIKE 'SELECT SLEEP(60)%'";
-    const [child, end] = project.interruptible("forward");
-    await until(async () => (await engine!.rows(asleep))[0]);
-    child.kill("SIGINT");
-    const { status, stderr } = await end;
-    expect([status, stderr]).toEqual([3, expect.stringMatching(/^SIGINT: ending .+\nE126 /)]);
-    expect(await engine!.rows(asleep)).toEqual([]);
-    project.write(script, text);
-    expect(project.ok("forward")).toContain("1 migration ran");
-  });
+  test.runIf(engine)(
+    "Ctrl-C ends what the server is at, who reads along or not, and the next run does the rest",
+    async () => {
+      const project = studio();
+      project.ok("draft", "--blank", "slow");
+      const script = `migrations/0001-slow/forward.${engine!.dialect.name}.sql`;
+      const text = project.read(script);
+      project.write(
+        script,
+        `${text}${engine!.dialect.name === "postgres" ? "SELECT pg_sleep(60)" : "SELECT SLEEP(60)"};\n`,
+      );
+      const asleep =
+        engine!.dialect.name === "postgres"
+          ? "SELECT 1 AS one FROM pg_stat_activity WHERE datname = current_database() AND state = 'active' AND query LIKE 'SELECT pg_sleep%'"
+          : "SELECT 1 AS one FROM information_schema.PROCESSLIST WHERE DB = DATABASE() AND INFO LIKE 'SELECT SLEEP(60)%'";
+      for (const isRead of [true, false]) {
+        const [child, end] = project.interruptible("forward");
+        await until(async () => (await engine!.rows(asleep))[0]);
+        // As with `2>&1 | tee`, which the same Ctrl-C ends first.
+        if (!isRead) for (const stream of [child.stdout, child.stderr]) stream!.destroy();
+        child.kill("SIGINT");
+        const { status, stderr } = await end;
+        expect([status, stderr]).toEqual([
+          3,
+          isRead ? expect.stringMatching(/^SIGINT: ending .+\nE126 /) : "",
+        ]);
+        expect(await engine!.rows(asleep)).toEqual([]);
+      }
+      project.write(script, text);
+      expect(project.ok("forward")).toContain("1 migration ran");
+    },
+  );
 
   test.runIf(engine)("rows that come while `back` waits are counted before anything goes", async () => {
     const project = studio();

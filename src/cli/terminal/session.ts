@@ -143,9 +143,10 @@ export class Session {
     if (this.isInterruptible) return;
     this.isInterruptible = true;
     const stop = (signal: NodeJS.Signals) => {
+      // First of all: whoever reads what is written may be gone.
+      this.abort.abort();
       this.stopProgress();
       this.note(`${signal}: ending what the server is at; once more ends at once`);
-      this.abort.abort();
     };
     for (const signal of ["SIGINT", "SIGTERM"] as const) process.once(signal, stop);
   }
