@@ -27,6 +27,8 @@ export interface KeptMigration {
   readonly files: Readonly<Record<string, string>>;
   /** Whether it was recorded as run where its tables had been before. */
   readonly adopted?: boolean;
+  /** Statements for what stood around things that the migration dropped: rights, owners and the like. */
+  readonly surroundings?: readonly string[];
 }
 
 /** The table is there. */
@@ -46,7 +48,8 @@ const known = new Map<string, string>();
 
 /** As it stands in a row. */
 export function packed(kept: KeptMigration): string {
-  const key = [String(kept.adopted), ...Object.entries(kept.files).flat()].join("\0");
+  const { adopted, surroundings = [], files } = kept;
+  const key = [String(adopted), surroundings.join("\n"), ...Object.entries(files).flat()].join("\0");
   const made = known.get(key) ?? gzipSync(JSON.stringify(kept)).toString("base64");
   if (known.size > 200) known.clear();
   known.set(key, made);

@@ -17,15 +17,17 @@ export interface AtOnce extends Omit<Scripted, "careful"> {
 /**
  * Runs statements one after the other, and sees to what they take along. Called inside `exclusively`; where the engine
  * has transactions for what they do, all of them are done or none.
- * @param careful what `watch` is to note @throws MoreLost, Unsure; Problem E407, E408, and what `failed` makes of an error
+ * @param careful what `watch` is to note @returns statements for what stood around things that are no more @throws MoreLost, Unsure; Problem E407, E408, and what `failed` makes of an error
  */
 export async function runAtOnce(
   database: Database,
-  { statements, managed, drafted, agreed, migration, failed }: AtOnce,
+  { statements, managed, drafted, surroundings, agreed, migration, failed }: AtOnce,
   careful: boolean,
-): Promise<void> {
+): Promise<readonly string[]> {
   await recount(database, agreed);
-  const watch = await seeTo(migration, () => database.watch(statements, { managed, drafted, careful }));
+  const watch = await seeTo(migration, () =>
+    database.watch(statements, { managed, drafted, careful, surroundings }),
+  );
   let done = 0;
   const orFailed = (error: unknown) => {
     throw error instanceof EngineError ? failed(error, statements[done]!, done) : error;
@@ -42,8 +44,9 @@ export async function runAtOnce(
     await watch.before?.(statements[done]!);
     await database.runScripted(statements[done]!.sql).catch(orFailed);
   }
-  await seeTo(migration, watch.restore);
+  const surroundingsLeft = await seeTo(migration, watch.restore);
   await seeTo(migration, watch.inspect);
+  return surroundingsLeft;
 }
 
 /**

@@ -31,6 +31,7 @@ import { keptMigration, saysTheSame, type KeptMigration } from "./kept-scripts.j
 import { recountBefore } from "./losses.js";
 import { runAtOnce, seeTo, unlessUnsure } from "./run-at-once.js";
 import { alikeRuns, newSpellings } from "./spelled.js";
+import { refuseTransactions, statementsFor, transactionIn } from "./script-statements.js";
 import { DoneOtherwise, knownBefore, locksTables, runSteps, type Stepwise } from "./run-steps.js";
 
 /** A migration's number and the name of its folder. */
@@ -113,11 +114,16 @@ export async function runMigration(database: Database, run: MigrationRun): Promi
             return { outcome: "already", tookMs: 0 };
           }
           const stepwise = bySteps(database, run.online);
-          const journal = stepwise
-            ? await inSteps(stepwise, run, statements, stopped)
-            : await atOnce(database, run, statements, careful);
+          const around = await surroundingsOf(database, run);
+          const ended = stepwise
+            ? await inSteps(stepwise, { ...run, around }, statements, stopped)
+            : await atOnce(database, { ...run, around }, statements, careful);
           const tookMs = performance.now() - start;
-          return { outcome: "done", tookMs, ...(await recorded(database, ledger, run, { tookMs, journal })) };
+          return {
+            outcome: "done",
+            tookMs,
+            ...(await recorded(database, ledger, run, { tookMs, ...ended })),
+          };
         } catch (error) {
           await dropBegun(database);
           throw error;
@@ -147,6 +153,23 @@ async function dropBegun(database: Database): Promise<void> {
 export async function letOthersRun(database: Database): Promise<void> {
   await dropBegun(database);
   await database.turn?.letGo();
+}
+
+/** What stood around things that come back, as the database keeps it with the migration. */
+async function surroundingsOf(
+  database: Database,
+  { migration, direction }: MigrationRun,
+): Promise<readonly string[]> {
+  if (direction === "forward") return [];
+  return (await keptMigration(database, migration.number))?.surroundings ?? [];
+}
+
+/** A run of a script, at its end. */
+interface Ended {
+  /** To be ended with what else belongs to the end. */
+  readonly journal?: Journal;
+  /** Statements for what stood around things that are no more. */
+  readonly surroundings: readonly string[];
 }
 
 /** How a database runs a script by steps; undefined: in one transaction. */
@@ -201,8 +224,13 @@ export async function runBackFromMidst(
         respells: false,
         managed: () => [],
       };
-      const journal = await inSteps(stepwise, run, statements, await readJournal(database));
-      await journal.ends();
+      const { journal } = await inSteps(
+        stepwise,
+        { ...run, around: [] },
+        statements,
+        await readJournal(database),
+      );
+      await journal?.ends();
       if (await database.hasTable(LEDGER)) await dropEmptyLedger(database);
       return { outcome: "done", tookMs: performance.now() - start };
     },
@@ -253,33 +281,38 @@ async function hasRunAlready(
 /** All of it, or nothing. */
 async function atOnce(
   database: Database,
-  { migration, direction, scripts, managed, drafted, agreed = [] }: MigrationRun,
+  { migration, direction, scripts, managed, drafted, agreed = [], around }: Surrounded,
   statements: readonly Statement[],
   careful: boolean,
-): Promise<undefined> {
+): Promise<Ended> {
   const { file } = scripts[direction];
-  await runAtOnce(
+  const surroundings = await runAtOnce(
     database,
     {
-      ...{ statements, managed, drafted, agreed, migration: migration.name },
+      ...{ statements, managed, drafted, agreed, migration: migration.name, surroundings: around },
       failed: (error, statement) => failureOf(error, statement, { migration, file }),
     },
     careful,
   );
-  return undefined;
+  return { surroundings };
 }
 
-/** Step by step, with a journal. @returns the journal, to be ended with what else belongs to the end */
+/** A run, with the statements for what stood around things that come back. */
+type Surrounded = MigrationRun & { readonly around: readonly string[] };
+
+/** Step by step, with a journal. */
 async function inSteps(
   stepwise: Stepwise,
-  { migration, direction, scripts, managed, kept, agreed = [], filled }: MigrationRun,
+  { migration, direction, scripts, managed, kept, agreed = [], filled, around }: Surrounded,
   statements: readonly Statement[],
   stopped: JournalEntry | undefined,
-): Promise<Journal> {
+): Promise<Ended> {
   const { file } = scripts[direction];
   const { number, name } = migration;
   const left = statements.slice(stopped?.done ?? 0);
-  const watch = await seeTo(migration.name, () => stepwise.database.watch(left, { managed }));
+  const watch = await seeTo(migration.name, () =>
+    stepwise.database.watch(left, { managed, surroundings: around }),
+  );
   try {
     const isBegun = begun.delete(stepwise.database);
     const journal = await runSteps(stepwise, {
@@ -298,9 +331,9 @@ async function inSteps(
       failed: (error, statement, done) =>
         failureOf(error, statement, { migration, file, done: { done, of: statements.length, direction } }),
     });
-    await seeTo(migration.name, watch.restore);
+    const surroundings = await seeTo(migration.name, watch.restore);
     await seeTo(migration.name, watch.inspect);
-    return journal;
+    return { journal, surroundings };
   } catch (error) {
     if (!(error instanceof DoneOtherwise)) throw error;
     throw problems.doneOtherwise({ file, migration: migration.name, done: error.done });
@@ -341,7 +374,7 @@ async function recorded(
   database: Database,
   ledger: readonly LedgerEntry[],
   run: MigrationRun,
-  { tookMs, journal }: { readonly tookMs: number; readonly journal: Journal | undefined },
+  { tookMs, journal, surroundings }: Ended & { readonly tookMs: number },
 ): Promise<Pick<RunOutcome, "catalog" | "presumed" | "spellings">> {
   const { migration, direction, scripts, after, respells, kept, online } = run;
   const together = bySteps(database, online)?.steps.together ?? (work => work());
@@ -373,28 +406,12 @@ async function recorded(
   await makeLedger(database);
   const noted = await atItsEnd(async () => [
     ...ledger,
-    await recordRun(database, { migration, checksums, tookMs, spellings, kept }),
+    await recordRun(database, {
+      ...{ migration, checksums, tookMs, spellings },
+      kept: surroundings.length > 0 ? { ...kept, surroundings } : kept,
+    }),
   ]);
   return { catalog, presumed: presumed !== undefined, spellings: noted };
-}
-
-/** A scratch database has no roles to grant something to. */
-function statementsFor({ dialect, target }: Database, text: string): readonly Statement[] {
-  const all = splitStatements(text, dialect.tokens);
-  return target.scratch ? all.filter(({ sql }) => !OF_ROLES.test(sql)) : all;
-}
-
-const OF_ROLES = /^(?:GRANT|REVOKE|(?:CREATE|DROP) POLICY|ALTER TABLE [^]* ROW LEVEL SECURITY$)(?![\w])/i;
-
-function refuseTransactions(statements: readonly Statement[], file: string): void {
-  const found = transactionIn(statements);
-  if (found) throw problems.transactionInScript({ file, line: found.line, statement: found.sql });
-}
-
-function transactionIn(statements: readonly Statement[]): Statement | undefined {
-  return statements.find(({ sql }) =>
-    /^(?:begin|commit|end|rollback|savepoint|release|start\s+transaction)\b/i.test(sql),
-  );
 }
 
 /** What an engine says of a statement, as a problem. */

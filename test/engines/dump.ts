@@ -4,13 +4,25 @@ export function mariadbArgs(url: URL): string[] {
   return ["-h", url.hostname, "-P", url.port || "3306", "-u", decodeURIComponent(url.username)];
 }
 
-/** The schema of a database as the server's own dump tells it, but for what is Emberset's own. */
-export function dumpServer(dialect: string, url: URL, database: string): string {
+/**
+ * The schema of a database as the server's own dump tells it, but for what is Emberset's own.
+ * @param whole with owners, rights and definers
+ */
+export function dumpServer(dialect: string, url: URL, database: string, whole = false): string {
   const text =
     dialect === "postgres"
       ? execFileSync(
           "pg_dump",
-          ["-s", "-O", "-x", "-T", "emberset_ledger*", "-N", "emberset_attic_*", "-d", url.href],
+          [
+            "-s",
+            ...(whole ? [] : ["-O", "-x"]),
+            "-T",
+            "emberset_ledger*",
+            "-N",
+            "emberset_attic_*",
+            "-d",
+            url.href,
+          ],
           {
             encoding: "utf8",
           },
@@ -52,7 +64,7 @@ export function dumpServer(dialect: string, url: URL, database: string): string 
 /** The same whatever the order of columns and statements. */
 export function sortDump(text: string): string[] {
   return text
-    .split(/;\n/)
+    .split(/;(?:\n|$)/)
     .map(statement => {
       const [head = "", ...lines] = statement.split("\n");
       return [head, ...lines.map(line => line.replace(/,$/, "")).sort()].join("\n");

@@ -112,7 +112,7 @@ function databaseOver(
     turn: turns,
     watch: async scripted => {
       await refuseBreaking(database, scripted);
-      return { restore: async () => undefined, inspect: async () => undefined };
+      return { restore: async () => [], inspect: async () => undefined };
     },
     steps,
     online: {

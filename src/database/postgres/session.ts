@@ -10,6 +10,7 @@ import type { Watched } from "../session/engine.js";
 import { statementsOver, type Statements } from "../session/statements.js";
 import { refuseBreakingBodies } from "./bodies.js";
 import { refuseDependents } from "./dependents.js";
+import { giveBackLines, noteSurroundings } from "./surroundings.js";
 import { triggersThatAreOff, turnOff } from "./triggers.js";
 import { FAILURES } from "./failures.js";
 import { messageOf } from "../../core/errors.js";
@@ -129,12 +130,18 @@ export function databaseOver(
     },
     hold: tables => run(`LOCK TABLE ${tables.join(", ")} IN ACCESS EXCLUSIVE MODE`),
     // The server itself refuses what others' objects stand in the way of, and says which; but views follow a table.
-    watch: async scripted => {
+    watch: async (scripted, { surroundings = [] }) => {
       await refuseBreakingBodies({ rows }, scripted);
       await refuseDependents({ rows }, scripted);
       const off = await triggersThatAreOff({ rows }, scripted);
+      const around = await noteSurroundings({ rows, run }, scripted, Object.keys(target.roles));
       return {
-        restore: async () => turnOff({ rows, run }, off),
+        restore: async () => {
+          await turnOff({ rows, run }, off);
+          const left = (await around?.restore()) ?? [];
+          await giveBackLines({ rows, run }, surroundings);
+          return left;
+        },
         inspect: async () => {
           if (scripted.some(({ sql }) => sql.includes(ATTIC))) refuseViews(await rows(atticViews));
         },

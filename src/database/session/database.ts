@@ -111,14 +111,19 @@ export interface Scripted {
   readonly drafted?: (() => boolean) | undefined;
   /** Note also what takes long to note and is rarely of use. @default false */
   readonly careful?: boolean | undefined;
+  /** Statements for what stood around things that come back. Absent: there is nothing such. */
+  readonly surroundings?: readonly string[] | undefined;
 }
 
 /** What is to be seen to after a script ran and before it is committed. */
 export interface Watch {
   /** Called before each statement: looks once more at what it will take along. Absent: nothing is. */
   readonly before?: (statement: Statement) => Promise<void>;
-  /** Puts back what the script took along that is not Emberset's. @throws Breakage */
-  readonly restore: () => Promise<void>;
+  /**
+   * Puts back what the script took along that is not Emberset's.
+   * @returns statements for what stood around things that are no more, for the way back @throws Breakage
+   */
+  readonly restore: () => Promise<readonly string[]>;
   /** Looks for what the script broke. @throws Breakage · Unsure when it was not noted what was broken before */
   readonly inspect: () => Promise<void>;
 }

@@ -19,7 +19,7 @@ export async function watchSqlite(
 ): Promise<Watch> {
   const isHarmless = areHarmless(statements);
   if (isHarmless && !statements.some(({ sql }) => bringsReferring(sql)))
-    return { restore: async () => undefined, inspect: async () => undefined };
+    return { restore: async () => [], inspect: async () => undefined };
   const before = await readObjects(database);
   const tableOf = new Map(
     before.flatMap(({ type, name, table, sql }) =>
@@ -28,7 +28,7 @@ export async function watchSqlite(
   );
   const drafted = isDrafted?.() ?? false;
   const references = await watchReferences(database, statements, { drafted, careful, tableOf });
-  if (isHarmless) return { ...references, restore: async () => undefined };
+  if (isHarmless) return { ...references, restore: async () => [] };
   const seenTo = new Set(managed());
   const there = new Set(before.map(({ name }) => name));
   // What a script makes that is as it was drafted, and what it sees to, fits its tables.
@@ -52,7 +52,7 @@ export async function watchSqlite(
         if (last.has(each.name)) last.set(each.name, takenOut(each, statements));
     },
     restore: async () => {
-      if (isAlone) return;
+      if (isAlone) return [];
       after = await readObjects(database);
       await freeAttic(database, after);
       const names = new Set(after.map(({ name }) => name));
@@ -74,6 +74,7 @@ export async function watchSqlite(
         }
         after = [...after, last.get(name)!];
       }
+      return [];
     },
     inspect: async () => {
       await references.inspect();

@@ -46,7 +46,7 @@ const FILLS = new RegExp(`^UPDATE (${TABLE}) SET (${NAME}) = [^]+ WHERE (${NAME}
 
 /** What takes as long as a table has rows, or cannot be used before it is committed, is committed by itself. */
 const LONG = / VALIDATE CONSTRAINT | ADD VALUE /;
-const HELD = "'emberset.held'";
+const HELD = "'emberset.held";
 const QUICK =
   /^(?:ALTER|COMMENT|GRANT|REVOKE|CREATE (?:TABLE|SCHEMA|SEQUENCE|TYPE|DOMAIN|FUNCTION|TRIGGER|VIEW|POLICY|INDEX|UNIQUE INDEX|OR REPLACE)|DROP) /;
 

@@ -28,10 +28,18 @@ export interface ObjectSyntax {
     now: readonly ObjectDefinition[],
     plan: RenderPlan,
   ) => Block[];
-  /** What keeps, before some are dropped, what others have granted on them, and what gives it back. Absent: it stays. */
-  readonly holdGrants?: (
-    objects: readonly ObjectDefinition[],
+  /** What keeps, before some are dropped, what others have granted on them and hung on them, and what gives it back. Absent: it stays. */
+  readonly holdSurroundings?: (
+    moved: readonly Again[],
   ) => { readonly hold: string; readonly giveBack: string } | undefined;
+}
+
+/** An object that is dropped and created again. */
+export interface Again {
+  readonly was: ObjectDefinition;
+  readonly now: ObjectDefinition;
+  /** Whether it is just what it was. */
+  readonly same: boolean;
 }
 
 /** What becomes of objects around all that becomes of tables. */
@@ -154,9 +162,12 @@ class Moves {
 
 function blocksOf(moves: Moves): Omit<AroundTables, "plan"> {
   const { syntax, off, up } = moves;
-  const coming = new Set(up.map(({ now }) => definitionKey(now)));
-  const again = off.filter(object => coming.has(definitionKey(object)));
-  const held = again.length > 0 ? syntax.holdGrants?.(again) : undefined;
+  const coming = new Map(up.map(({ now }) => [definitionKey(now), now]));
+  const again = off.flatMap((was): Again[] => {
+    const [key, now] = [definitionKey(was), coming.get(definitionKey(was))];
+    return now ? [{ was, now, same: !moves.altered.has(key) }] : [];
+  });
+  const held = again.length > 0 ? syntax.holdSurroundings?.(again) : undefined;
   const drop = (object: ObjectDefinition): Block => ({
     title: coming.has(definitionKey(object))
       ? `take off ${nameDefinition(object)} for now`
@@ -170,14 +181,23 @@ function blocksOf(moves: Moves): Omit<AroundTables, "plan"> {
   const isEarly = ({ now }: Move) => moves.isEarly(now);
   return {
     before: [
-      ...(held ? [{ title: "note who may do what with them", statements: [held.hold] }] : []),
+      ...(held
+        ? [{ title: "note owners, rights and what else stands around them", statements: [held.hold] }]
+        : []),
       ...off.filter(object => !moves.isEarly(object)).map(drop),
     ],
     early: up.filter(isEarly).map(put),
     late: off.filter(object => moves.isEarly(object)).map(drop),
     after: [
       ...up.filter(move => !isEarly(move)).map(put),
-      ...(held ? [{ title: "who may do what with them, as it was", statements: [held.giveBack] }] : []),
+      ...(held
+        ? [
+            {
+              title: "owners, rights and what else stood around them, as it was",
+              statements: [held.giveBack],
+            },
+          ]
+        : []),
     ],
   };
 }

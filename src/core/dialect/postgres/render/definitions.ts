@@ -9,6 +9,7 @@ import { dimensionsOver } from "../types.js";
 import { defaultSql } from "./columns.js";
 import { resetSequenceSql, sequenceSql } from "./sequences.js";
 import { alterTableSql } from "./clauses.js";
+import { giveBackSurroundingsSql, holdSurroundingsSql } from "../surroundings.js";
 
 /** A change of what is no object. */
 export type TypeChange =
@@ -142,11 +143,15 @@ function makeAnewSql(
 ): string[] {
   const away = `${after.name.slice(0, NAME_LIMIT - 4)}_old`;
   const word = WORDS[after.kind];
+  const name = quoteTable(addressOf(after));
+  const held = "emberset.held_type";
   return [
+    holdSurroundingsSql([{ kind: "type", before: name, after: name, same: true }], held),
     `ALTER ${word} ${quoteTable(addressOf(after))} RENAME TO ${quote(away)}`,
     createSql(after),
     ...noteSql(after),
     ...turnOverSql(after, plan, by),
+    giveBackSurroundingsSql(held),
     `DROP ${word} ${quoteTable(addressOf({ ...after, name: away }))}`,
   ];
 }

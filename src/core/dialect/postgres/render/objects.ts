@@ -4,9 +4,10 @@ import type { Block, RenderPlan } from "../../shared/render-plan.js";
 import { addressOf } from "../../../schema/address.js";
 import type { ObjectDefinition } from "../../../schema/types.js";
 import { createStatements, heads } from "../../shared/object-text.js";
-import type { ObjectSyntax } from "../../shared/objects.js";
-import { literalSql } from "../expressions.js";
+import type { Again, ObjectSyntax } from "../../shared/objects.js";
+import { giveBackSurroundingsSql, holdSurroundingsSql, type Recreated } from "../surroundings.js";
 import { quote, quoteTable } from "../names.js";
+import { matters, tokenize, type Token } from "../../../sql/tokens.js";
 import { TOKENS } from "../settle.js";
 
 /**
@@ -36,11 +37,11 @@ export const OBJECTS: ObjectSyntax = {
   },
   createSql: (object, inPlace) => createStatements(object, inPlace, TOKENS),
   atLast: withoutPolicies,
-  holdGrants: objects => {
-    const views = objects.filter(({ kind }) => /view$/.test(kind)).map(each => quoteTable(addressOf(each)));
-    if (views.length === 0) return undefined;
-    const list = views.map(literalSql).join(", ");
-    return { hold: holdSql(list), giveBack: GIVE_BACK };
+  holdSurroundings: moved => {
+    const again = moved.flatMap(recreated);
+    if (again.length === 0) return undefined;
+    const held = "emberset.held";
+    return { hold: holdSurroundingsSql(again, held), giveBack: giveBackSurroundingsSql(held) };
   },
 };
 
@@ -79,30 +80,60 @@ const MINDED: ReadonlySet<Change["kind"]> = new Set<Change["kind"]>([
   "alter definition",
 ]);
 
-/** Whose a view is, and what is granted on it and its columns, as statements: https://www.postgresql.org/docs/15/ddl-priv.html */
-function holdSql(views: string): string {
-  const to = `CASE grantee WHEN 0 THEN 'PUBLIC' ELSE quote_ident(pg_get_userbyid(grantee)) END,
-      CASE WHEN is_grantable THEN ' WITH GRANT OPTION' ELSE '' END`;
-  return `WITH views AS (SELECT * FROM pg_class WHERE oid = ANY (ARRAY[${views}]::regclass[])), lines (line) AS (
-    SELECT format('GRANT %s ON %s TO %s%s', privilege_type, oid::regclass,
-      ${to})
-    FROM views, aclexplode(relacl) WHERE grantee <> relowner
-  UNION ALL
-    SELECT format('GRANT %s (%I) ON %s TO %s%s', privilege_type, attname, views.oid::regclass,
-      ${to})
-    FROM views JOIN pg_attribute ON attrelid = views.oid, aclexplode(attacl)
-  UNION ALL
-    SELECT format('ALTER TABLE %s OWNER TO %I', oid::regclass, pg_get_userbyid(relowner))
-    FROM views WHERE pg_get_userbyid(relowner) <> current_user)
-SELECT set_config('${HELD}', coalesce(json_agg(line), '[]')::text, false) FROM lines`;
+/** What owners, rights and other things belong to; functions of one name are paired in their order. */
+function recreated({ was, now, same }: Again): Recreated[] {
+  const [before, after] = [quoteTable(addressOf(was)), quoteTable(addressOf(now))];
+  if (was.kind === "view" || was.kind === "materialized view")
+    return [{ kind: was.kind, before, after, same }];
+  if (!isRoutine(was)) return [];
+  const later = heads(now, TOKENS);
+  return heads(was, TOKENS).flatMap(({ takes }, at): Recreated[] => {
+    const next = later[at];
+    if (!next) return [];
+    return [
+      { kind: "routine", before: `${before}(${typesOf(takes)})`, after: `${after}(${next.takes})`, same },
+    ];
+  });
 }
 
-const HELD = "emberset.held";
+/** The types of a routine's arguments that go in, as `regprocedure` reads them: `a text, OUT b date` → `text`. */
+function typesOf(takes: string): string {
+  const tokens = tokenize(takes, TOKENS).filter(matters);
+  const parts: Token[][] = [[]];
+  let depth = 0;
+  for (const token of tokens) {
+    if (token.text === "(") depth += 1;
+    if (token.text === ")") depth -= 1;
+    if (token.text === "," && depth === 0) parts.push([]);
+    else parts.at(-1)!.push(token);
+  }
+  return parts.flatMap(typeOf).join(", ");
+}
 
-/** A column that is no more has nothing granted on it. */
-const GIVE_BACK = `DO $emberset$ DECLARE line text; BEGIN
-  FOR line IN SELECT json_array_elements_text(current_setting('${HELD}')::json) LOOP
-    BEGIN EXECUTE line; EXCEPTION WHEN undefined_column THEN NULL; END;
-  END LOOP;
-  PERFORM set_config('${HELD}', '[]', false);
-END $emberset$`;
+/** A name may stand before a type that does not begin with it: https://www.postgresql.org/docs/15/sql-createfunction.html */
+function typeOf(argument: readonly Token[]): string[] {
+  const isMode = MODES.test(argument[0]?.text ?? "") && argument.length > 1;
+  if (isMode && /^out$/i.test(argument[0]!.text)) return [];
+  const [first, second, ...rest] = isMode ? argument.slice(1) : argument;
+  if (!first) return [];
+  const isNamed =
+    second !== undefined &&
+    /[\w"]/.test(second.text[0]!) &&
+    !(
+      first.kind === "word" &&
+      (TYPE_WORDS.test(first.text) || `${first.text} ${second.text}`.toLowerCase() === "double precision")
+    );
+  const type = isNamed ? [second, ...rest] : [first, ...(second ? [second, ...rest] : [])];
+  return [
+    type
+      .map(({ text }) => text)
+      .join(" ")
+      .replace(/ ?([.([\])]) ?/g, "$1"),
+  ];
+}
+
+const MODES = /^(?:in|out|inout|variadic)$/i;
+
+/** Words that a type may begin with and no argument is called. */
+const TYPE_WORDS =
+  /^(?:bit|char|character|dec|decimal|float|int|integer|interval|national|nchar|numeric|real|setof|time|timestamp|varchar|bigint|smallint|boolean)$/i;
