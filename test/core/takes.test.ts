@@ -2,6 +2,7 @@ import { expect, test } from "vitest";
 import { mariadb } from "../../src/core/dialect/mariadb/index.js";
 import { postgres } from "../../src/core/dialect/postgres/index.js";
 import { splitStatements } from "../../src/core/sql/statements.js";
+import { transactionIn } from "../../src/database/script-statements.js";
 import { takenBy } from "../../src/core/sql/takes.js";
 
 /** Statements of somebody's own, and what they do to rows; "": nothing that is there goes. */
@@ -27,7 +28,35 @@ const CASES: Readonly<Record<string, string>> = {
   "ALTER TABLE fees ADD FOREIGN KEY (a) REFERENCES b (c) ON DELETE CASCADE ON UPDATE SET NULL": "",
   "CREATE TRIGGER t AFTER INSERT ON fees FOR EACH ROW BEGIN DELETE FROM old; END": "",
   "CALL clean_up()": "runs code by CALL",
+  "CREATE OR REPLACE TABLE fees (id int)": "drops table fees and creates it anew",
+  "CREATE OR REPLACE VIEW fees AS SELECT 1": "",
+  "MERGE INTO fees USING old ON a = b WHEN MATCHED THEN DELETE": "merges into fees",
+  "SET ROLE clerk": "runs SET ROLE CLERK, by which what follows may mean something else",
+  "SET search_path = old": "runs SET SEARCH_PATH, by which what follows may mean something else",
+  "SET lock_timeout = 5": "",
+  "USE other": "runs USE",
+  "COPY fees FROM PROGRAM 'x'": "runs COPY",
 };
+
+test("what begins or ends a transaction is found in any case", () => {
+  const ending = [
+    "abort",
+    "COMMIT AND CHAIN",
+    "Prepare  Transaction 'x'",
+    "XA END 'x'",
+    "set @@session.autocommit = 0",
+    "END",
+    "savepoint a",
+  ];
+  const other = [
+    "SELECT 1",
+    "SET timezone = 'UTC'",
+    "PREPARE fetch AS SELECT 1",
+    "ALTER TABLE abort ADD x int",
+  ];
+  const found = (sql: string) => transactionIn(splitStatements(sql, mariadb.tokens)) !== undefined;
+  expect([ending.filter(sql => !found(sql)), other.filter(found)]).toEqual([[], []]);
+});
 
 test.each(Object.entries(CASES))("%s", (sql, what) => {
   for (const { tokens } of [mariadb, postgres]) {

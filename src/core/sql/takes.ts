@@ -14,13 +14,52 @@ export interface Takes {
 export function takenBy(statements: readonly Statement[], rules: TokenRules): Takes[] {
   return statements.flatMap(({ sql, line }) => {
     // Most of a script, which need not be cut into words.
-    if (/^create\b/i.test(sql)) return [];
+    if (/^create\b/i.test(sql) && !REPLACES.test(sql)) return [];
     const tokens = tokenize(sql, rules).filter(matters);
     const words = tokens.map(({ kind, text }) => (kind === "word" ? text.toUpperCase() : ""));
-    if (words[0] === "CREATE") return [];
-    const found = words.flatMap((word, at) => actionAt(word, at, { tokens, words }) ?? []);
-    return found.map(each => ({ ...each, line }));
+    const cut = { tokens, words };
+    if (words[0] === "CREATE") {
+      const table = words.indexOf("TABLE");
+      const isReplaced = words[1] === "OR" && words[2] === "REPLACE" && table > 0 && table < 5;
+      return isReplaced
+        ? [
+            {
+              kind: "drops",
+              what: `drops table ${nameFrom(skip(table, cut), cut)} and creates it anew`,
+              line,
+            },
+          ]
+        : [];
+    }
+    const hidden = tokens.some(({ text }) => text.startsWith("/*"));
+    const unknown = hidden ? "a comment that the server executes" : unknownIn(cut);
+    const found = words.flatMap((word, at) => actionAt(word, at, cut) ?? []);
+    const opaque =
+      unknown === undefined || found.length > 0 ? [] : [{ kind: "opaque", what: `runs ${unknown}` } as const];
+    return [...found, ...opaque].map(each => ({ ...each, line }));
   });
+}
+
+/** `CREATE OR REPLACE TABLE` drops the table that is there: https://mariadb.com/kb/en/create-table/ */
+const REPLACES = /^create\s+or\s+replace\s+(?:temporary\s+)?table\b/i;
+
+/** What statements begin with of which the words tell all that they do to rows. */
+const KNOWN =
+  /^(?:ALTER|ANALYZE|CLUSTER|COMMENT|CREATE|DELETE|DROP|EXPLAIN|GRANT|INSERT|LOCK|MERGE|REFRESH|REINDEX|RENAME|REPLACE|REVOKE|SELECT|SHOW|TRUNCATE|UNLOCK|UPDATE|VACUUM|VALUES|WITH)$/;
+
+/** Settings by which the rest of a script means something else. */
+const TURNING =
+  /^(?:ROLE|AUTHORIZATION|SEARCH_PATH|WRITABLE_SCHEMA|SQL_MODE|SQL_LOG_BIN|SESSION_REPLICATION_ROLE|STANDARD_CONFORMING_STRINGS)$/;
+
+/** What begins a statement that the words of it do not tell; undefined: they do. */
+function unknownIn({ words, tokens }: Cut): string | undefined {
+  const first = words[0] ?? "";
+  if (KNOWN.test(first)) return undefined;
+  if (first !== "SET" && first !== "PRAGMA")
+    return first === "" ? `what begins with ${tokens[0]?.text ?? ""}` : first;
+  return words.some(word => TURNING.test(word))
+    ? `${words.slice(0, 3).filter(Boolean).join(" ")}, by which what follows may mean something else`
+    : undefined;
 }
 
 interface Cut {
@@ -55,7 +94,10 @@ function actionAt(word: string, at: number, cut: Cut): Action | undefined {
         : undefined;
     case "MERGE":
       return at === 0
-        ? { kind: "updates", what: `merges into ${named(words.indexOf("INTO") + 1)}` }
+        ? {
+            kind: words.includes("DELETE") ? "deletes" : "updates",
+            what: `merges into ${named(words.indexOf("INTO") + 1)}`,
+          }
         : undefined;
     case "DROP":
       return dropAt(at, cut);

@@ -12,13 +12,13 @@ export interface Token {
 export interface TokenRules {
   /** `\'` inside a string is a quote (MariaDB). */
   readonly backslash?: boolean;
-  /** `$tag$ … $tag$` is a string (PostgreSQL). */
+  /** `$tag$ … $tag$` is a string, in `E'it\'s'` a backslash escapes, and comments stand within comments (PostgreSQL). */
   readonly dollar?: boolean;
   /** `[name]` is a quoted name (SQLite). */
   readonly brackets?: boolean;
   /** A name without quotes means the one in lower case (PostgreSQL); elsewhere case does not matter. */
   readonly folds?: boolean;
-  /** `#` starts a comment (MariaDB). */
+  /** `#` starts a comment, `--` only with a blank behind it, and what stands in a comment that begins with an exclamation mark is run (MariaDB). */
   readonly hash?: boolean;
   /** Words that are names only in quotes, in small letters. */
   readonly reserved?: ReadonlySet<string>;
@@ -80,10 +80,13 @@ function patternOf(rules: TokenRules): RegExp {
   return new RegExp(
     [
       "[ \\t\\n\\r\\f\\v]+",
-      "--[^\n]*\n?|/\\*[^]*?(?:\\*/|$)",
+      // https://mariadb.com/kb/en/comment-syntax/
+      rules.hash ? "--(?=[\\x00-\\x20]|$)[^\n]*\n?" : "--[^\n]*\n?",
+      rules.dollar ? nestedComment(NESTED) : "/\\*[^]*?(?:\\*/|$)",
       ...(rules.hash ? ["#[^\n]*\n?"] : []),
       quoted("'", rules.backslash ? "|\\\\[^]" : ""),
-      quoted('"'),
+      ...(rules.dollar ? [`[eE]${quoted("'", "|\\\\[^]")}`] : []),
+      quoted('"', rules.backslash ? "|\\\\[^]" : ""),
       quoted("`"),
       ...(rules.brackets ? ["\\[[^\\]]*(?:\\]|$)"] : []),
       ...(rules.dollar ? ["(?<tag>\\$(?:[A-Za-z_]\\w*)?\\$)[^]*?(?:\\k<tag>|$)"] : []),
@@ -96,16 +99,29 @@ function patternOf(rules: TokenRules): RegExp {
   );
 }
 
+/** How deep comments may stand within comments; what is deeper ends the outermost one earlier. */
+const NESTED = 20;
+
+/** https://www.postgresql.org/docs/15/sql-syntax-lexical.html#SQL-SYNTAX-COMMENTS */
+function nestedComment(depth: number): string {
+  const inner = depth === 0 ? "" : `|${nestedComment(depth - 1)}`;
+  return `/\\*(?:[^*/]+|\\*(?!/)|/(?!\\*)${inner})*(?:\\*/|$)`;
+}
+
 /** The kind of a token, told by its first character, and by whether another follows it. */
 export function kindOf(text: string, rules: TokenRules): Token["kind"] {
   const code = text.charCodeAt(0);
   const kind = code < 0x80 ? KINDS[code]! : "word";
+  if (kind === "word" && rules.dollar && text.charCodeAt(1) === QUOTE) return "string";
   if (kind !== "symbol") return kind;
   const first = text[0]!;
   if (first === "[") return rules.brackets ? "name" : "symbol";
   if (first === "#") return rules.hash ? "comment" : "symbol";
+  if (first === "/" && rules.hash && /^\/\*M?!/.test(text)) return "symbol";
   return text.length === 1 ? "symbol" : LONGER[first]!;
 }
+
+const QUOTE = 0x27;
 
 /** By ASCII code. */
 const KINDS = new Array<Token["kind"]>(0x80).fill("symbol");

@@ -29,7 +29,8 @@ export async function openPostgres(
     await other.query("SELECT pg_cancel_backend($1)", [serverProcessOf(client)]).finally(() => other.end());
   });
   const connection: Connection = {
-    query: (sql, values) => (values.length > 0 ? client.query(sql, values) : client.query(sql)),
+    // In a message of its own the server takes one statement only, whatever a text is made to hide.
+    query: (sql, values) => client.query({ text: sql, values, queryMode: "extended" } as pg.QueryConfig),
     // Asked for several statements, the driver gives a list of results; for one, that one.
     queries: async sql =>
       [(await client.query(sql)) as pg.QueryResult | pg.QueryResult[]].flat().map(({ rows }) => rows),
