@@ -45,7 +45,7 @@ test("renames, with what follows from them", () => {
       WHEN (SELECT group_concat(quote(name) || desc || upper(coll)) FROM pragma_index_xinfo('ix_pieces_weight') WHERE key) = '''grams''0BINARY'
       AND (SELECT "unique" || partial FROM pragma_index_list('works') WHERE name = 'ix_pieces_weight' COLLATE NOCASE) = '00'
       THEN 'CREATE INDEX "ix_works_grams" ON "works" ("grams")'
-      ELSE json('the index is otherwise: a script of your own has to make it anew')
+      ELSE json_extract('{}', 'the index is otherwise: a script of your own has to make it anew')
       END WHERE type = 'index' AND name = 'ix_pieces_weight' COLLATE NOCASE;
     CREATE VIEW emberset_seen AS SELECT 1;
     DROP VIEW emberset_seen;
@@ -61,7 +61,7 @@ test("renames, with what follows from them", () => {
       WHEN (SELECT group_concat(quote(name) || desc || upper(coll)) FROM pragma_index_xinfo('ix_works_grams') WHERE key) = '''weight''0BINARY'
       AND (SELECT "unique" || partial FROM pragma_index_list('pieces') WHERE name = 'ix_works_grams' COLLATE NOCASE) = '00'
       THEN 'CREATE INDEX "ix_pieces_weight" ON "pieces" ("weight")'
-      ELSE json('the index is otherwise: a script of your own has to make it anew')
+      ELSE json_extract('{}', 'the index is otherwise: a script of your own has to make it anew')
       END WHERE type = 'index' AND name = 'ix_works_grams' COLLATE NOCASE;
     CREATE VIEW emberset_seen AS SELECT 1;
     DROP VIEW emberset_seen;
@@ -120,7 +120,7 @@ test("several changes at once: required with a fill, a new type, a unique, a for
       "weight" integer,
       "potter_id" integer
     )'
-      ELSE json('columns or indexes stand otherwise: a script of your own has to build the table anew')
+      ELSE json_extract('{}', 'columns or indexes stand otherwise: a script of your own has to build the table anew')
       END WHERE type = 'table' AND name = 'pieces' COLLATE NOCASE;
     CREATE VIEW emberset_seen AS SELECT 1;
     DROP VIEW emberset_seen;
@@ -216,7 +216,7 @@ test("a key that changes its type under a reference; stamps, notes, computed col
       "potter_id" bigint,
       CONSTRAINT "fk_pieces_potter_id" FOREIGN KEY ("potter_id") REFERENCES "potters" ("id") ON DELETE RESTRICT
     )'
-      ELSE json('columns or indexes stand otherwise: a script of your own has to build the table anew')
+      ELSE json_extract('{}', 'columns or indexes stand otherwise: a script of your own has to build the table anew')
       END WHERE type = 'table' AND name = 'pieces' COLLATE NOCASE;
     CREATE VIEW emberset_seen AS SELECT 1;
     DROP VIEW emberset_seen;
@@ -267,7 +267,7 @@ test("a key that changes its type under a reference; stamps, notes, computed col
       "potter_id" integer,
       CONSTRAINT "fk_pieces_potter_id" FOREIGN KEY ("potter_id") REFERENCES "potters" ("id") ON DELETE RESTRICT
     )'
-      ELSE json('columns or indexes stand otherwise: a script of your own has to build the table anew')
+      ELSE json_extract('{}', 'columns or indexes stand otherwise: a script of your own has to build the table anew')
       END WHERE type = 'table' AND name = 'pieces' COLLATE NOCASE;
     CREATE VIEW emberset_seen AS SELECT 1;
     DROP VIEW emberset_seen;

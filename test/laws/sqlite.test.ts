@@ -10,7 +10,7 @@ import type { CatalogRow } from "../../src/core/dialect/shared/dialect.js";
 import { planFor, blocksFor } from "../../src/core/plan/plan.js";
 import { splitStatements } from "../../src/core/sql/statements.js";
 import { sqlite } from "../../src/core/dialect/sqlite/index.js";
-import { EMPTY_SCHEMA, type Schema } from "../../src/core/schema/types.js";
+import { EMPTY_SCHEMA, type Check, type Schema } from "../../src/core/schema/types.js";
 import { arbitrarySchema, nameOrText, renamesBetween } from "./arbitrary-schema.js";
 import { RUNS, SEED } from "./runs.js";
 import { shuffled } from "./stands.js";
@@ -50,6 +50,43 @@ describe("on a real SQLite database", () => {
       }),
       options,
     );
+  });
+
+  test.each([
+    "id integer NOT NULL PRIMARY KEY, n integer",
+    "id INTEGER, n integer, primary key(id)",
+    "id Integer not null, n integer, PRIMARY KEY (id desc)",
+    "id integer primary key autoincrement, n integer",
+    "id int primary key, n integer",
+    "id text primary key, n integer unique",
+    "id integer, n integer, primary key (n, id), unique (id)",
+    "id integer primary key, n integer unique",
+    "id integer primary key desc, n integer",
+    'id integer, n integer, primary key (id collate "nocase" desc)',
+  ])("a table with a key like this one is changed where it stands, and back: %s", columns => {
+    const database = new LibSql(":memory:");
+    database.exec(`CREATE TABLE things (${columns})`);
+    for (const n of [1, 2, 3]) database.exec(`INSERT INTO things (id, n) VALUES (${n}, ${n * 10})`);
+    const pages = () => database.prepare("SELECT name, rootpage FROM sqlite_schema ORDER BY name").all();
+    const results = sqlite.catalog.queries.map(sql => database.prepare(sql).all() as CatalogRow[]);
+    const { schema: a } = sqlite.catalog.read(results);
+    const small: Check = { name: "n_small", rules: [{ kind: "sql", sql: "{n} < 50" }] };
+    const b = { tables: a.tables.map(table => ({ ...table, checks: [small] })) };
+    const before = pages();
+    for (const [from, to] of [
+      [a, b],
+      [b, a],
+    ] as const) {
+      run(database, from, diff(from, to));
+      expect(database.pragma("integrity_check")).toEqual([{ integrity_check: "ok" }]);
+      expect(database.prepare("SELECT id + 0, n FROM things ORDER BY id").raw().all()).toEqual([
+        [1, 10],
+        [2, 20],
+        [3, 30],
+      ]);
+      expect(pages()).toEqual(before);
+    }
+    database.close();
   });
 
   test("unique constraints come and go where the table stands, in whatever order its text has them", () => {

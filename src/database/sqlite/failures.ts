@@ -9,10 +9,13 @@ const begins =
 /** ALTER TABLE ADD COLUMN gives no code of its own for it: https://sqlite.org/lang_altertable.html */
 const BROKEN_CHECK = /^CHECK constraint failed/;
 
+/** A statement of ours that refuses what it finds says so as a path that is none. */
+const REFUSAL = /^bad JSON path: '((?:[^']|'')*)'$/;
+
 /** https://sqlite.org/rescode.html */
 export const FAILURES: Failures = {
   read: error => {
-    const message = messageOf(error);
+    const message = messageOf(error).replace(REFUSAL, (_, reason: string) => reason.replaceAll("''", "'"));
     const code = textOf(error, "code") || "SQLITE_ERROR";
     return {
       code: BROKEN_CHECK.test(message) ? "SQLITE_CONSTRAINT_CHECK" : code,

@@ -41,13 +41,16 @@ export function parseTable(sql: string, known: Pieces = new Map()): Table {
 function complete(written: Piece, options: Readonly<Record<string, string>>): Table {
   const capitals = areCapitals(written.columns);
   const spell = (text: string) => spellExpression(text, written.columns, TOKENS);
-  const key = written.key && withSpelled(written.key, written.columns);
-  const rowid = options["without rowid"] === undefined && !written.descendingKey ? rowidOf(key) : undefined;
+  const spelledKey = written.key && withSpelled(written.key, written.columns);
+  const mayCount = options["without rowid"] === undefined && !written.descendingKey;
+  const rowid = mayCount ? rowidOf(spelledKey, written.columns) : undefined;
+  // How it is sorted means nothing for the rowid, and would mean something where the column itself says so.
+  const key = rowid === undefined ? spelledKey : spelledKey && withoutTerms(spelledKey);
   const columns = written.columns.map(column => {
     const { computed } = column;
     const plain = capitals ? inSmallLetters(column) : column;
     if (computed) return { ...plain, computed: { ...computed, sql: spell(computed.sql as string) } };
-    return column.name === rowid && isInteger(column) ? asRowid(plain) : plain;
+    return column.name === rowid ? asRowid(plain) : plain;
   });
   return {
     name: "",
@@ -72,9 +75,15 @@ function areCapitals(columns: readonly Column[]): boolean {
   return found;
 }
 
-/** The column that may be the rowid. */
-function rowidOf(key: Key | undefined): string | undefined {
-  return key?.columns.length === 1 ? key.columns[0] : undefined;
+/** The column that is the rowid, if any. */
+function rowidOf(key: Key | undefined, columns: readonly Column[]): string | undefined {
+  const only = key?.columns.length === 1 ? key.columns[0] : undefined;
+  return columns.some(column => column.name === only && isInteger(column)) ? only : undefined;
+}
+
+function withoutTerms({ options, ...key }: Key): Key {
+  const { terms: _, ...rest } = options?.[NAME] ?? {};
+  return { ...key, ...withOptions(rest) };
 }
 
 function isInteger(column: Column): boolean {

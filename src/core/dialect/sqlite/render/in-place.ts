@@ -160,7 +160,7 @@ function restateSql({ to, was, now, changes, looser }: Work): string {
     change.kind === "alter part" && change.what === "check" && looser.has(change.after.name)
       ? breaches(change.after as Check).map(
           ({ where }) =>
-            `WHEN instr(sql, ${literalSql(checkSql(change.before as Check))}) = 0 AND EXISTS (SELECT 1 FROM ${quoteTable(to)} WHERE ${where})\n  THEN json(${literalSql(`rows break ${change.after.name}`)})`,
+            `WHEN instr(sql, ${literalSql(checkSql(change.before as Check))}) = 0 AND EXISTS (SELECT 1 FROM ${quoteTable(to)} WHERE ${where})\n  THEN ${refusalSql(`rows break ${change.after.name}`)}`,
         )
       : [],
   );
@@ -172,9 +172,17 @@ function restateSql({ to, was, now, changes, looser }: Work): string {
     `WHEN (SELECT group_concat(quote(name)) FROM pragma_table_xinfo(${name})) = ${literalSql(columns)}`,
     `AND (SELECT count(*) FROM pragma_index_list(${name}) WHERE origin <> 'c') = ${ownIndexes(was).length}`,
     `THEN ${literalSql(createTableSql(now, to))}`,
-    `ELSE json('columns or indexes stand otherwise: a script of your own has to build the table anew')`,
+    `ELSE ${refusalSql("columns or indexes stand otherwise: a script of your own has to build the table anew")}`,
     `END WHERE type = 'table' AND name = ${name} COLLATE NOCASE`,
   ].join("\n  ");
+}
+
+/**
+ * What fails with a reason within a statement: only triggers may RAISE, and a path that is none is named in the error
+ * (https://sqlite.org/json1.html#jpath). The runner takes the reason out of it.
+ */
+function refusalSql(reason: string): string {
+  return `json_extract('{}', ${literalSql(reason)})`;
 }
 
 /** The index of each unique constraint that comes, made as any other. */
@@ -221,7 +229,7 @@ function callOwnIndexes({ was, now, changes }: Work, isOther: boolean): string[]
         (unique, at) =>
           `WHEN ${columnsText(unique)} THEN ${literalSql(`sqlite_autoindex_${now.name}_${at + 1}`)}`,
       ),
-      `ELSE json('an index stands otherwise: a script of your own has to build the table anew')`,
+      `ELSE ${refusalSql("an index stands otherwise: a script of your own has to build the table anew")}`,
       `END WHERE ${OWN_OF(now)} AND (sql IS NULL${added.length > 0 ? ` OR name IN (${added.join(", ")})` : ""})`,
     ].join("\n  "),
   ];
@@ -259,7 +267,7 @@ function renameIndexSql(from: string, index: Index, now: Table): string[] {
       `WHEN (${held} FROM pragma_index_xinfo(${old}) WHERE key) = ${literalSql(parts.join(","))}`,
       `AND (SELECT "unique" || partial FROM pragma_index_list(${literalSql(now.name)}) WHERE name = ${old} COLLATE NOCASE) = '${index.unique ? 1 : 0}0'`,
       `THEN ${literalSql(createIndexSql(now, index))}`,
-      `ELSE json('the index is otherwise: a script of your own has to make it anew')`,
+      `ELSE ${refusalSql("the index is otherwise: a script of your own has to make it anew")}`,
       `END WHERE type = 'index' AND name = ${old} COLLATE NOCASE`,
     ].join("\n  "),
     ...SEEN_BY_ALL,

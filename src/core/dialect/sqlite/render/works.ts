@@ -219,8 +219,18 @@ function canRestate({ changes, was, now }: Pick<Work, "changes" | "was" | "now">
 }
 
 /** What SQLite keeps an index for by itself, in its order: a table's key, unless that is its own number, and unique constraints. */
-export function ownIndexes({ uniques, key, columns }: Table): Unique[] {
-  return [...(key && !columns.some(({ identity }) => identity) ? [key] : []), ...uniques];
+export function ownIndexes(table: Table): Unique[] {
+  const { uniques, key } = table;
+  return [...(key && !isRowNumber(table) ? [key] : []), ...uniques];
+}
+
+/** Whether the key is the number of the row, for which there is no index: https://sqlite.org/lang_createtable.html#rowid */
+function isRowNumber({ key, columns, options }: Table): boolean {
+  if (columns.some(({ identity }) => identity)) return true;
+  const only = key?.columns.length === 1 && columns.find(({ name }) => name === key.columns[0]);
+  if (!only || options?.[NAME]?.["without rowid"] !== undefined) return false;
+  // A column that says so itself in descending order is none.
+  return typeOf(only).toLowerCase() === "integer" && key?.options?.[NAME]?.["terms"] === undefined;
 }
 
 /** Of two with the same columns SQLite makes one index. */
