@@ -354,6 +354,12 @@ const history = {
     received: v.title,
     repair: 'say in a few words what it does: "add glaze recipes"',
   })),
+  brokenExpression: define("E306", 2, (v: { expression: string }) => ({
+    what: "An expression does not end where it should: a bracket, a quote or a comment is left open, or a semicolon stands in it",
+    received: v.expression,
+    valid: "one expression, with balanced brackets and no semicolon",
+    repair: "correct it in the model and draft again; or in migration.json, if somebody changed that",
+  })),
 };
 
 /** What a database says, and what keeps the program from changing one. */

@@ -14,6 +14,7 @@ import { cutName } from "../schema/naming.js";
 import { asSent, respell, sentIn, type Spellings } from "../lower/spellings.js";
 import { textFor } from "../sql/placeholders.js";
 import { isObject, type Schema } from "../schema/types.js";
+import { assertExpressions } from "./expressions.js";
 import { keptBy, widensOn } from "./kept.js";
 import type { Dialect } from "../dialect/shared/dialect.js";
 import { checkKey, type Block, type RenderPlan } from "../dialect/shared/render-plan.js";
@@ -27,7 +28,7 @@ export interface Keeping {
 /**
  * What a list of portable changes means to one dialect: its own schemas before and after, and the changes between
  * them. A change that makes no difference there (a note on SQLite) falls away.
- * @throws MisfitChange when the changes do not fit the schema
+ * @throws MisfitChange when the changes do not fit the schema; Problem E306
  */
 export function planFor(
   dialect: Dialect,
@@ -35,6 +36,7 @@ export function planFor(
   changes: readonly Change[],
   keeping?: Keeping,
 ): RenderPlan {
+  assertExpressions(changes, dialect);
   const after = apply(before, changes);
   const [from, to] = [dialect.types.settle(before), dialect.types.settle(after)];
   const held = hintsAsHeld(hintsOf(changes), heldNames(dialect, before, from), heldNames(dialect, after, to));
