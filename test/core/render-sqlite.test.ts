@@ -232,8 +232,8 @@ test("a key that changes its type under a reference; stamps, notes, computed col
       "updated_at" timestamptz NOT NULL DEFAULT (strftime('%Y-%m-%dT%H:%M:%fZ', 'now')),
       CONSTRAINT "pk_potters" PRIMARY KEY ("id")
     );
-    INSERT INTO "emberset_new_potters" ("id")
-      SELECT "id" FROM "potters";
+    INSERT INTO "emberset_new_potters" ("rowid", "id")
+      SELECT "potters"."rowid", "id" FROM "potters";
     DROP TABLE "potters";
     ALTER TABLE "emberset_new_potters" RENAME TO "potters";
     PRAGMA legacy_alter_table = OFF;

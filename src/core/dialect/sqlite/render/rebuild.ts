@@ -18,7 +18,8 @@ import {
   REBUILD_END,
   REBUILD_START,
 } from "./tables.js";
-import type { Work } from "./works.js";
+import { isRowNumber, type Work } from "./works.js";
+import { freeRowName } from "../attic.js";
 
 /**
  * The table built anew, its rows moved: https://sqlite.org/lang_altertable.html#otheralter. legacy_alter_table keeps
@@ -56,12 +57,14 @@ function hasCounter({ columns }: Table): boolean {
 
 /** Where the old rows' values come from, column by column; what is left to defaults is not named. */
 function moveRowsSql(work: Work, scratch: string): string {
-  const { to, now, restored, number } = work;
+  const { to, was, now, restored } = work;
+  const number = work.number ?? rowNumberOf(was, now);
   const named = now.columns.flatMap(column => {
     const value = column.computed ? undefined : valueSql(column, work);
     return value === undefined ? [] : [{ name: quote(column.name), value }];
   });
-  const own = number === undefined ? [] : [{ name: quote(number), value: quote(number) }];
+  const own =
+    number === undefined ? [] : [{ name: quote(number), value: `${quoteTable(to)}.${quote(number)}` }];
   const moved = [...own, ...named];
   const names = moved.map(({ name }) => name).join(", ");
   const values = moved.map(({ value }) => value).join(", ");
@@ -69,6 +72,16 @@ function moveRowsSql(work: Work, scratch: string): string {
     "\n  ",
   );
   return `INSERT INTO ${quote(scratch)} (${names})\n  SELECT ${values} FROM ${from}`;
+}
+
+/**
+ * How the number of a row is called that it must keep, since others may go by it, as a full-text index over the table does
+ * (https://sqlite.org/fts5.html#external_content_tables). The rows of an integer key are their own numbers.
+ */
+function rowNumberOf(was: Table, now: Table): string | undefined {
+  if (isRowNumber(now) || [was, now].some(({ options }) => options?.[NAME]?.["without rowid"] !== undefined))
+    return undefined;
+  return freeRowName(was, now);
 }
 
 /** What a row gets in a column: the value of the attic where that has the row, else its own; undefined: the default. */

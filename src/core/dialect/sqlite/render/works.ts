@@ -225,7 +225,7 @@ export function ownIndexes(table: Table): Unique[] {
 }
 
 /** Whether the key is the number of the row, for which there is no index: https://sqlite.org/lang_createtable.html#rowid */
-function isRowNumber({ key, columns, options }: Table): boolean {
+export function isRowNumber({ key, columns, options }: Table): boolean {
   if (columns.some(({ identity }) => identity)) return true;
   const only = key?.columns.length === 1 && columns.find(({ name }) => name === key.columns[0]);
   if (!only || options?.[NAME]?.["without rowid"] !== undefined) return false;
