@@ -1,3 +1,4 @@
+import { lockOf } from "../../src/database/mariadb/turn.js";
 import { expect, test } from "vitest";
 import { detailOf, messageOf, textOf } from "../../src/core/errors.js";
 import { firstOf, keysOf, partition, zip } from "../../src/core/lists.js";
@@ -30,4 +31,12 @@ test.each([
 test("terms of columns are read as they were kept, and none where none are", () => {
   expect(readTerms(termsText(["(20)", "", "DESC"]))).toEqual(["(20)", "", "DESC"]);
   expect([readTerms(undefined), readTerms("{}")]).toEqual([[], []]);
+});
+
+test("databases whose long names begin alike take turns each by itself, by a name that the server takes", () => {
+  const names = ["a", "b", "🏺"].map(end =>
+    lockOf({ address: `mariadb://127.0.0.1/${"x".repeat(60)}${end}` }),
+  );
+  expect(new Set(names).size).toBe(3);
+  expect(Math.max(...names.map(name => name.length))).toBeLessThanOrEqual(64);
 });

@@ -159,7 +159,9 @@ test.runIf(engine)(
             expect({ sql, isWrittenAnew: files.get(oid) !== file }).toEqual({ sql, isWrittenAnew: false });
             const held = locks.filter(lock => Number(lock["oid"]) === oid);
             const keepsOff = held.some(({ mode }) => KEEPS_OFF[String(mode)] !== undefined);
-            const read = (reads.get(oid) ?? 0) - (start.get(oid) ?? 0);
+            // Where the session has sent in between, it counts from nothing.
+            const [counted, before] = [reads.get(oid) ?? 0, start.get(oid) ?? 0];
+            const read = counted < before ? counted : counted - before;
             if (keepsOff) expect({ sql, read }).toEqual({ sql, read: 0 });
             told[keepsOff ? "quick" : "long"] += read > 0 || keepsOff ? 1 : 0;
           }

@@ -1,4 +1,5 @@
 import { problems } from "../../core/problems.js";
+import { cutName } from "../../core/schema/naming.js";
 import { JOURNAL } from "../../core/schema/internal-tables.js";
 import type { TargetSettings } from "../../project/settings.js";
 import type { Turn, Waiting } from "../session/database.js";
@@ -94,9 +95,12 @@ export function patienceOf(lockTimeout: number): number {
   return Math.max(1, Math.ceil(lockTimeout / 1000));
 }
 
-/** The name of the lock on which runs on a database take turns, at most 64 characters: https://mariadb.com/kb/en/get_lock/ */
-export function lockOf({ address }: TargetSettings): string {
-  return `emberset ${new URL(address).pathname.slice(1)}`.slice(0, 64);
+/**
+ * The name of the lock on which runs on a database take turns, at most 64 characters (https://mariadb.com/kb/en/get_lock/): names
+ * of databases that begin alike must not be one.
+ */
+export function lockOf({ address }: Pick<TargetSettings, "address">): string {
+  return cutName(`emberset ${new URL(address).pathname.slice(1)}`, 64);
 }
 
 /** Who has a lock: by what it says of itself, else by what the server shows of it. */
