@@ -182,7 +182,13 @@ function blocksOf(moves: Moves): Omit<AroundTables, "plan"> {
   return {
     before: [
       ...(held
-        ? [{ title: "note owners, rights and what else stands around them", statements: [held.hold] }]
+        ? [
+            {
+              title: "note owners, rights and what else stands around views and routines",
+              details: ["a list of statements in a setting of the session; the last block runs them"],
+              statements: [held.hold],
+            },
+          ]
         : []),
       ...off.filter(object => !moves.isEarly(object)).map(drop),
     ],
