@@ -14,11 +14,13 @@ import {
   type Stats,
 } from "node:fs";
 import { homedir } from "node:os";
-import { dirname, join } from "node:path";
+import { dirname, isAbsolute, join } from "node:path";
 
 /** Where a thing is kept that can be made again: https://specifications.freedesktop.org/basedir-spec/latest/ */
 export function cacheFile(name: string): string {
-  return join(process.env["XDG_CACHE_HOME"] || join(homedir(), ".cache"), "emberset", name);
+  const given = process.env["XDG_CACHE_HOME"];
+  // One that is relative is to be ignored: it would be another folder in each folder.
+  return join(given && isAbsolute(given) ? given : join(homedir(), ".cache"), "emberset", name);
 }
 
 /**

@@ -382,9 +382,15 @@ const database = {
     repair: "see that the folder exists and that you may read and write there",
   })),
   readOnly: define("E403", 4, (v: { label: string; reason?: string }) => ({
-    what: `The database may only be read${v.reason === undefined ? "" : `: ${v.reason}`}`,
+    what:
+      v.reason === undefined
+        ? "The database may only be read"
+        : `The database does not allow it: ${v.reason}`,
     received: v.label,
-    repair: "give yourself the right to write there (for a file, its folder too); nothing was changed",
+    repair:
+      v.reason === undefined
+        ? "give yourself the right to write to the file and its folder; nothing was changed"
+        : "have that right granted, or use a user that has it (docs/security.md lists what it takes); nothing was changed",
   })),
   locked: define("E404", 4, (v: { target: string; waited: string }) => ({
     what: `Another process is writing to the database of target ${v.target}`,

@@ -1,5 +1,8 @@
+import { homedir } from "node:os";
+import { join } from "node:path";
+import { cacheFile } from "../../src/cache.js";
 import { lockOf } from "../../src/database/mariadb/turn.js";
-import { expect, test } from "vitest";
+import { expect, onTestFinished, test } from "vitest";
 import { detailOf, messageOf, textOf } from "../../src/core/errors.js";
 import { firstOf, keysOf, partition, zip } from "../../src/core/lists.js";
 import { readTerms, termsText } from "../../src/core/dialect/shared/terms.js";
@@ -39,4 +42,16 @@ test("databases whose long names begin alike take turns each by itself, by a nam
   );
   expect(new Set(names).size).toBe(3);
   expect(Math.max(...names.map(name => name.length))).toBeLessThanOrEqual(64);
+});
+
+test("a cache folder that is relative is ignored, as the standard says", () => {
+  const given = process.env["XDG_CACHE_HOME"];
+  onTestFinished(() => {
+    if (given === undefined) delete process.env["XDG_CACHE_HOME"];
+    else process.env["XDG_CACHE_HOME"] = given;
+  });
+  process.env["XDG_CACHE_HOME"] = "somewhere";
+  expect(cacheFile("a")).toBe(join(homedir(), ".cache", "emberset", "a"));
+  process.env["XDG_CACHE_HOME"] = "/somewhere";
+  expect(cacheFile("a")).toBe("/somewhere/emberset/a");
 });
