@@ -198,9 +198,12 @@ async function standAround(engine: Engine, turn: number): Promise<string[]> {
         if (roll(2) > 0) await put(`GRANT ${pick(["SELECT", "INSERT"])} ON TABLE ${name} TO ${grantee()}`);
         if (roll(3) === 0) await put(`GRANT SELECT (${column}) ON TABLE ${name} TO ${READS}`);
         if (roll(3) === 0) await put(`REVOKE INSERT ON TABLE ${name} FROM ${RUNS_MIGRATIONS}`);
-        if (roll(3) === 0) await put(`CREATE RULE "their rule" AS ON DELETE TO ${name} DO INSTEAD NOTHING`);
+        if (roll(3) === 0)
+          await put(
+            `CREATE RULE "their rule" AS ON DELETE TO ${name} DO INSTEAD ${pick(["NOTHING", "(NOTIFY one; NOTIFY two)"])}`,
+          );
         if (roll(3) === 0) await put(`ALTER VIEW ${name} SET (security_barrier = true)`);
-        if (roll(3) === 0) await put(`COMMENT ON COLUMN ${name}.${column} IS 'theirs; it''s'`);
+        if (roll(3) === 0) await put(`COMMENT ON COLUMN ${name}.${column} IS 'theirs; it''s $emberset$'`);
         if (roll(3) === 0) await put(`ALTER VIEW ${name} OWNER TO ${OWNS}`);
         break;
       case "m":

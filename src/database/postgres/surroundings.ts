@@ -1,8 +1,10 @@
 import { postgres } from "../../core/dialect/postgres/index.js";
 import { literalSql } from "../../core/dialect/postgres/expressions.js";
+import { dollarQuoted } from "../../core/dialect/postgres/names.js";
 import { inventorySql } from "../../core/dialect/postgres/surroundings.js";
 import type { CatalogRow } from "../../core/dialect/shared/dialect.js";
-import { splitStatements, type Statement } from "../../core/sql/statements.js";
+import type { Statement } from "../../core/sql/statements.js";
+import { meaningfulTokens } from "../../core/sql/tokens.js";
 import { Breakage, type Database } from "../session/database.js";
 
 type Asked = Pick<Database, "rows" | "run">;
@@ -26,10 +28,12 @@ export async function noteSurroundings(
   if (!statements.some(({ sql }) => /\bdrop\b/i.test(sql))) return undefined;
   const { quote } = postgres.names;
   const all = (await asked.rows(inventorySql())) as unknown as readonly Line[];
-  const granted = roles.flatMap(role => [role, quote(role)]).map(role => ` TO ${role}`);
-  const lines = all.filter(
-    ({ line, sub }) => sub === 0 || !line.startsWith("GRANT ") || !granted.some(end => line.includes(end)),
-  );
+  const granted = roles.flatMap(role => [` TO ${role}`, ` TO ${quote(role)}`]);
+  const isGranted = ({ line, sub }: Line) =>
+    sub > 0 &&
+    line.startsWith("GRANT ") &&
+    granted.some(end => line.replace(/ WITH GRANT OPTION$/, "").endsWith(end));
+  const lines = all.filter(each => !isGranted(each));
   const exclusions = await asked.rows(EXCLUSIONS);
   const isSpokenOf = (name: string) =>
     statements.some(({ sql }) => sql.includes(name) || sql.includes(quote(name)));
@@ -59,23 +63,41 @@ export async function giveBackLines(
   { rows, run }: Asked,
   given: readonly string[],
 ): Promise<readonly string[]> {
-  const lines = given.filter(
-    line => OF_SURROUNDINGS.test(line) && splitStatements(line, postgres.tokens).length === 1,
-  );
+  const lines = given.filter(line => OF_SURROUNDINGS.test(line) && isOneStatement(line));
   if (lines.length === 0) return [];
   await run(giveBackSql(lines));
   const [row] = await rows(`SELECT current_setting('${LEFT}') AS lines`);
   return JSON.parse(String(row?.["lines"])) as string[];
 }
 
-const OF_SURROUNDINGS =
-  /^(?:ALTER (?:TABLE|VIEW|MATERIALIZED VIEW|SEQUENCE|ROUTINE|TYPE|STATISTICS)|REVOKE ALL ON|GRANT [^;]+ ON|COMMENT ON|CREATE (?:OR REPLACE )?(?:RULE|(?:CONSTRAINT )?TRIGGER|(?:UNIQUE )?INDEX|STATISTICS)|REFRESH MATERIALIZED VIEW) /;
+/** The statements of the inventory, and no others that begin as they do. */
+const OF_SURROUNDINGS = new RegExp(
+  [
+    "^ALTER (?:TABLE|VIEW|MATERIALIZED VIEW|SEQUENCE|ROUTINE|TYPE|STATISTICS) [^]+ (?:OWNER TO|ALTER COLUMN|SET \\(|CLUSTER ON|REPLICA IDENTITY|RULE) ?",
+    "^REVOKE ALL ON (?:TABLE|SEQUENCE|ROUTINE|TYPE) ",
+    '^GRANT [A-Z, ]+?(?: \\((?:\\w+|"(?:[^"]|"")+")\\))? ON ',
+    "^COMMENT ON ",
+    "^CREATE (?:OR REPLACE )?(?:RULE|(?:CONSTRAINT )?TRIGGER|(?:UNIQUE )?INDEX|STATISTICS) ",
+    "^REFRESH MATERIALIZED VIEW ",
+  ].join("|"),
+);
+
+/** Whether a semicolon stands only within brackets, as in a rule, or at the end. */
+function isOneStatement(line: string): boolean {
+  const { texts } = meaningfulTokens(line, postgres.tokens);
+  let depth = 0;
+  return texts.every((text, at) => {
+    if (text === "(") depth += 1;
+    if (text === ")") depth -= 1;
+    return text !== ";" || depth > 0 || at === texts.length - 1;
+  });
+}
 
 const LEFT = "emberset.left";
 
 /** https://www.postgresql.org/docs/15/errcodes-appendix.html */
 function giveBackSql(lines: readonly string[]): string {
-  return `DO $emberset$ DECLARE line text; missing json[] := '{}'; BEGIN
+  const block = ` DECLARE line text; missing json[] := '{}'; BEGIN
   FOR line IN SELECT json_array_elements_text(${literalSql(JSON.stringify(lines))}::json) LOOP
     BEGIN EXECUTE line; EXCEPTION
       WHEN undefined_table OR undefined_column OR undefined_function OR undefined_object OR invalid_schema_name OR wrong_object_type THEN missing := missing || to_json(line);
@@ -83,7 +105,8 @@ function giveBackSql(lines: readonly string[]): string {
     END;
   END LOOP;
   PERFORM set_config('${LEFT}', array_to_json(missing)::text, false);
-END $emberset$`;
+END `;
+  return `DO ${dollarQuoted(block, "emberset")}`;
 }
 
 /** A line of the inventory: a statement, and what it goes with. */
