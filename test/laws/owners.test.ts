@@ -4,6 +4,7 @@ import { apply } from "../../src/core/change/apply.js";
 import { diff } from "../../src/core/change/diff.js";
 import { addressOf } from "../../src/core/schema/address.js";
 import type { Schema } from "../../src/core/schema/types.js";
+import { objectOf } from "../../src/core/dialect/shared/object-text.js";
 import { openDatabase } from "../../src/database/open.js";
 import { dumpServer, sortDump } from "../engines/dump.js";
 import { targetFor, type Engine } from "../engines/engine.js";
@@ -41,6 +42,36 @@ describe("on a real PostgreSQL, among other owners", () => {
     for (const role of ROLES) await engine.run(`DROP OWNED BY ${role} CASCADE; DROP ROLE ${role}`);
     await engine.close();
   });
+
+  test.runIf(engine)(
+    "functions of one name keep each its own rights when one of them goes, or comes",
+    async () => {
+      await engine!.empty();
+      const database = await engine!.open();
+      const rights = async () =>
+        (
+          await engine!.rows(
+            "SELECT oid::regprocedure::text AS name, (SELECT array_agg(x::text ORDER BY x::text) FROM unnest(proacl) x)::text AS rights FROM pg_proc WHERE proname = 'price' ORDER BY 1",
+          )
+        ).map(({ name, rights: given }) => `${String(name)} ${String(given)}`);
+      try {
+        const a = overloaded("integer", "text");
+        const b = overloaded("text", "date");
+        await buildWithRows(database, a);
+        await engine!.run(
+          `REVOKE ALL ON FUNCTION price(text) FROM PUBLIC; GRANT EXECUTE ON FUNCTION price(integer) TO ${READS}`,
+        );
+        const before = await rights();
+        const { run } = runner(database, { a, b, changes: diff(a, b) });
+        await run("forward");
+        expect(await rights()).toContain(before.find(each => each.startsWith("price(text)")));
+        await run("back");
+        expect(await rights()).toEqual(before);
+      } finally {
+        await database.close();
+      }
+    },
+  );
 
   test.runIf(engine)(
     "the whole dump is as it was after a run there and back, and what the models leave alone keeps owner and rights",
@@ -144,6 +175,13 @@ async function isWhole(
   } finally {
     await database.close();
   }
+}
+
+/** A file with functions of one name, by their arguments. */
+function overloaded(...types: readonly string[]): Schema {
+  const sql = types.map(type => `CREATE FUNCTION price(x ${type}) RETURNS int LANGUAGE sql AS 'SELECT 1'`);
+  const object = objectOf(sql.join(";\n"), engine!.dialect.tokens)!;
+  return { tables: [], definitions: [{ ...object, sql: { postgres: object.sql as string } }] };
 }
 
 /** Owners and rights of what both dumps have, which the second has not. */

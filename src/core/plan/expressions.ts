@@ -4,7 +4,7 @@ import type { Dialect } from "../dialect/shared/dialect.js";
 import { problems } from "../problems.js";
 import { isObject } from "../schema/types.js";
 import { textFor } from "../sql/placeholders.js";
-import { kindOf, meaningfulTokens, tokenize, type Token } from "../sql/tokens.js";
+import { tokenize, type Token } from "../sql/tokens.js";
 import type { SqlText } from "../../modelling/facts.js";
 
 /**
@@ -33,31 +33,16 @@ const SQL_KEYS: ReadonlySet<string> = new Set(["sql", "where"]);
 
 /** Whether brackets close only what they open, quotes and comments end, and no semicolon stands outside of them. */
 function standsAlone(text: string, { tokens: rules }: Dialect): boolean {
-  const { texts } = meaningfulTokens(`${text}\n`, rules);
   let depth = 0;
-  for (const token of texts) {
+  // What is never closed runs to the end, and takes the blank along.
+  for (const { kind, text: token } of tokenize(`${text} `, rules)) {
     if (token === "(") depth += 1;
     if (token === ")") depth -= 1;
     if (token === ";" || depth < 0) return false;
-    const kind = kindOf(token, rules);
-    if ((kind === "string" || kind === "name") && !isClosed(token)) return false;
+    if (RUNNING.has(kind) && token.endsWith(" ")) return false;
   }
-  // What is behind a comment that never ends would be part of it.
-  return depth === 0 && !tokenize(text, rules).some(isOpenComment);
+  return depth === 0;
 }
 
-function isOpenComment({ kind, text }: Token): boolean {
-  return kind === "comment" && (text.startsWith("/*") ? !/^\/\*[^]*\*\/$/.test(text) : !text.endsWith("\n"));
-}
-
-/** Whether a string or a quoted name ends as it began. */
-function isClosed(token: string): boolean {
-  const opening = /^[eE](?=')/.test(token) ? token.slice(1) : token;
-  const tag = /^\$\w*\$/.exec(opening)?.[0];
-  const quote = tag ?? (opening[0] === "[" ? "]" : opening[0]!);
-  return (
-    opening.length >= quote.length * (opening[0] === "[" ? 1 : 2) &&
-    opening.endsWith(quote) &&
-    !opening.endsWith("\n")
-  );
-}
+/** Tokens that go on until something closes them. */
+const RUNNING: ReadonlySet<Token["kind"]> = new Set(["string", "name", "comment"]);

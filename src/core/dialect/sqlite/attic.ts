@@ -35,15 +35,10 @@ export const attic: AtticSyntax = {
  * Every row has a number of its own, by one of three names (https://sqlite.org/rowidtable.html); a key that counts is
  * that number, so one that stays with other values would change it.
  */
-function rowidOf(was: Table, now: Table, replaces: (column: string) => boolean): string | undefined {
+export function rowidOf(was: Table, now: Table, replaces: (column: string) => boolean): string | undefined {
   if ([was, now].some(({ options }) => options?.[NAME]?.["without rowid"] !== undefined)) return undefined;
   if (now.columns.some(({ name, identity }) => identity && replaces(name))) return undefined;
-  return freeRowName(was, now);
-}
-
-/** A name of the number of a row that no column of some tables has. */
-export function freeRowName(...tables: readonly Table[]): string | undefined {
-  const taken = new Set(tables.flatMap(({ columns }) => columns.map(({ name }) => name.toLowerCase())));
+  const taken = new Set([...was.columns, ...now.columns].map(({ name }) => name.toLowerCase()));
   return ["rowid", "_rowid_", "oid"].find(name => !taken.has(name));
 }
 

@@ -80,19 +80,22 @@ const MINDED: ReadonlySet<Change["kind"]> = new Set<Change["kind"]>([
   "alter definition",
 ]);
 
-/** What owners, rights and other things belong to; functions of one name are paired in their order. */
+/** What owners, rights and other things belong to: functions of one name by their arguments, and where only one is left of each, that one. */
 function recreated({ was, now, same }: Again): Recreated[] {
   const [before, after] = [quoteTable(addressOf(was)), quoteTable(addressOf(now))];
   if (was.kind === "view" || was.kind === "materialized view")
     return [{ kind: was.kind, before, after, same }];
   if (!isRoutine(was)) return [];
-  const later = heads(now, TOKENS);
-  return heads(was, TOKENS).flatMap(({ takes }, at): Recreated[] => {
-    const next = later[at];
-    if (!next) return [];
-    return [
-      { kind: "routine", before: `${before}(${typesOf(takes)})`, after: `${after}(${next.takes})`, same },
-    ];
+  const earlier = heads(was, TOKENS).map(({ takes }) => takes);
+  const later = heads(now, TOKENS).map(({ takes }) => takes);
+  const typed = new Map(later.map(takes => [typesOf(takes), takes]));
+  const gone = earlier.filter(takes => !typed.has(typesOf(takes)));
+  const come = later.filter(takes => !earlier.some(each => typesOf(each) === typesOf(takes)));
+  const heir = gone.length === 1 && come.length === 1 ? come[0] : undefined;
+  return earlier.flatMap((takes): Recreated[] => {
+    const next = typed.get(typesOf(takes)) ?? heir;
+    if (next === undefined) return [];
+    return [{ kind: "routine", before: `${before}(${typesOf(takes)})`, after: `${after}(${next})`, same }];
   });
 }
 
@@ -117,8 +120,7 @@ function typeOf(argument: readonly Token[]): string[] {
   const [first, second, ...rest] = isMode ? argument.slice(1) : argument;
   if (!first) return [];
   const isNamed =
-    second !== undefined &&
-    /[\w"]/.test(second.text[0]!) &&
+    (second?.kind === "word" || second?.kind === "name") &&
     !(
       first.kind === "word" &&
       (TYPE_WORDS.test(first.text) || `${first.text} ${second.text}`.toLowerCase() === "double precision")

@@ -19,7 +19,7 @@ import {
   REBUILD_START,
 } from "./tables.js";
 import { isRowNumber, type Work } from "./works.js";
-import { freeRowName } from "../attic.js";
+import { rowidOf } from "../attic.js";
 
 /**
  * The table built anew, its rows moved: https://sqlite.org/lang_altertable.html#otheralter. legacy_alter_table keeps
@@ -79,9 +79,7 @@ function moveRowsSql(work: Work, scratch: string): string {
  * (https://sqlite.org/fts5.html#external_content_tables). The rows of an integer key are their own numbers.
  */
 function rowNumberOf(was: Table, now: Table): string | undefined {
-  if (isRowNumber(now) || [was, now].some(({ options }) => options?.[NAME]?.["without rowid"] !== undefined))
-    return undefined;
-  return freeRowName(was, now);
+  return isRowNumber(now) ? undefined : rowidOf(was, now, () => false);
 }
 
 /** What a row gets in a column: the value of the attic where that has the row, else its own; undefined: the default. */
